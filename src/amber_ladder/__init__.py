@@ -1,0 +1,3 @@
+"""Amber Ladder: plans, shoots, merges and records focus stacks of small specimens."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,42 @@
+"""The one family of errors that a user may meet: what happened, where, and what to do now."""
+
+
+class AmberLadderError(Exception):
+    """Base of every error whose message is meant to be read by the person at the bench."""
+
+
+class BadInput(AmberLadderError):  # noqa: N818 - reads as the sentence it stands for
+    """Something given cannot be used. ``field`` names the entry it belongs to, dotted as in the JSON."""
+
+    def __init__(self, message: str, *, field: str | None = None) -> None:
+        super().__init__(message)
+        self.field = field
+
+
+class UnreadablePicture(BadInput):
+    """A file is no picture, is cut short, or cannot be taken; ``reason`` is fit to stand beside its name."""
+
+    def __init__(self, name: str, reason: str) -> None:
+        super().__init__(f"{name}: {reason}")
+        self.name = name
+        self.reason = reason
+
+
+class NotFound(AmberLadderError):  # noqa: N818
+    """What was asked for does not exist."""
+
+
+class Conflict(AmberLadderError):  # noqa: N818
+    """The request is sound but contradicts what is there already."""
+
+
+class StorageFull(AmberLadderError):  # noqa: N818
+    """The disk has no room left; nothing was written under its final name."""
+
+
+class DatabaseAway(AmberLadderError):  # noqa: N818
+    """The database does not answer; nothing was changed."""
+
+
+class Stopped(AmberLadderError):  # noqa: N818
+    """The work was stopped by the person who started it; nothing was written under its final name."""
