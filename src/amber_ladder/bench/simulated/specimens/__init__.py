@@ -1,0 +1,23 @@
+"""The simulated specimens: seeded shapes with real depth, at any resolution."""
+
+from amber_ladder.bench.simulated.specimens import fern, insect, mineral, moss, snow
+from amber_ladder.bench.simulated.specimens._registry import SimulatedSpecimen
+from amber_ladder.errors import BadInput
+
+SPECIMENS: dict[str, SimulatedSpecimen] = {
+    specimen.key: specimen
+    for specimen in (moss.CAPSULE_MOUTH, insect.LACEWING_EYE, mineral.WULFENITE, snow.CAPPED_COLUMN, fern.SPORANGIA)
+}
+
+
+def specimen_for(key: str) -> SimulatedSpecimen:
+    """The simulated specimen of this name. Raises BadInput for a name that does not exist."""
+    try:
+        return SPECIMENS[key]
+    except KeyError:
+        raise BadInput(
+            f"no simulated specimen is called {key!r}: choose one of {', '.join(SPECIMENS)}", field="specimen"
+        ) from None
+
+
+__all__ = ["SPECIMENS", "SimulatedSpecimen", "specimen_for"]

@@ -1,0 +1,40 @@
+"""Colours for depth: deep blue (far) over teal and amber to pale (near), even in lightness."""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.errors import BadInput
+
+# CIE L*a*b* from far to near; lightness rises evenly so that equal depths look equally far apart.
+_STOPS_LAB = ((18, 14, -44), (34, -8, -28), (50, -26, -8), (66, 10, 52), (80, 6, 48), (95, 0, 12))
+
+
+def _table() -> NDArray[np.uint8]:
+    at = np.linspace(0.0, 1.0, 256)
+    stops = np.asarray(_STOPS_LAB, np.float64)
+    lab = np.stack([np.interp(at, np.linspace(0, 1, len(stops)), stops[:, c]) for c in range(3)], axis=-1)
+    rgb = cv2.cvtColor(lab[None].astype(np.float32), cv2.COLOR_Lab2RGB)[0]
+    return np.rint(np.clip(rgb, 0, 1) * 255).astype(np.uint8)
+
+
+DEPTH_COLOURS: NDArray[np.uint8] = _table()
+"""256 RGB colours, (256, 3), from far to near."""
+
+_UNKNOWN = (42, 45, 44)  # the mat behind the pictures
+
+
+def colour_depth(depth: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Colour a depth map (H, W), NaN where unknown; returns RGB (H, W, 3). The mat shows where unknown.
+
+    Raises:
+        BadInput: nothing in the map is known.
+    """
+    known = np.isfinite(depth)
+    if not known.any():
+        raise BadInput("the depth map holds no known depth")
+    near, far = float(depth[known].min()), float(depth[known].max())
+    nearness = 1.0 - (np.where(known, depth, far) - near) / max(far - near, 1e-9)
+    coloured = DEPTH_COLOURS[np.rint(nearness * 255).astype(np.uint8)]
+    coloured[~known] = _UNKNOWN
+    return coloured

@@ -1,0 +1,67 @@
+"""Depth where it can be told, and a complete surface to merge along."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float = NDArray[np.float32]
+
+SURE = 0.75
+"""Confidence from which a pixel's own peak is believed: noise alone, averaged over the focus window, stays below."""
+
+
+@dataclass(frozen=True, slots=True)
+class Surface:
+    """``index`` (H, W) in frames, complete; ``known`` (H, W) says where it was measured rather than filled in."""
+
+    index: Float
+    known: NDArray[np.bool_]
+
+
+def surface(index: Float, confidence: Float) -> Surface:
+    """Clean and complete a map of sharpest frames (H, W).
+
+    Single outliers give way to the median of their neighbours; what no frame showed sharply is filled from
+    around it, ever coarser, by push and pull (Gortler et al. 1996), weighted by confidence.
+    """
+    measured = np.isfinite(index)
+    trust = np.where(measured, np.clip(confidence / SURE, 0.0, 4.0), 0.0).astype(np.float32)
+    trust *= np.where(confidence >= SURE, 1.0, 0.02).astype(np.float32)
+    start = np.where(measured, index, 0.0).astype(np.float32)
+    complete = _push_pull(start, trust)
+    sure = confidence >= SURE
+    candidate = np.where(sure, start, complete).astype(np.float32)
+    calm = np.asarray(cv2.medianBlur(candidate, 5), np.float32)
+    # A pixel far from the median of its neighbours is a wrong peak (noise, a glint), not a hair: those are
+    # wider than the window over which focus was measured.
+    outlier = np.abs(candidate - calm) > 1.5
+    smooth = _weighted_smooth(np.where(outlier, calm, candidate).astype(np.float32), trust)
+    near_sure = cv2.blur(sure.astype(np.float32), (7, 7)) > 0.3
+    return Surface(np.where(sure & ~outlier, smooth, calm).astype(np.float32), near_sure & measured)
+
+
+def _weighted_smooth(index: Float, trust: Float) -> Float:
+    weight = trust + np.float32(1e-3)
+    top = cv2.GaussianBlur(index * weight, (0, 0), 1.2)
+    bottom = cv2.GaussianBlur(weight, (0, 0), 1.2)
+    smooth = np.asarray(top / bottom, np.float32)
+    # Not across a step in depth: there the mean of both sides would be the depth of neither.
+    return np.where(np.abs(smooth - index) > 0.7, index, smooth).astype(np.float32)
+
+
+def _push_pull(value: Float, weight: Float) -> Float:
+    if min(value.shape) <= 2:
+        total = float(weight.sum())
+        mean = float((value * weight).sum()) / total if total > 0 else float(value.mean())
+        return np.where(weight > 0.5, value, mean).astype(np.float32)
+    size = ((value.shape[1] + 1) // 2, (value.shape[0] + 1) // 2)
+    pooled = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
+    carried = cv2.resize(value * weight, size, interpolation=cv2.INTER_AREA)
+    coarse = _push_pull(
+        (carried / np.maximum(pooled, 1e-9)).astype(np.float32), np.minimum(pooled * 2, 1.0).astype(np.float32)
+    )
+    filled = cv2.resize(coarse, (value.shape[1], value.shape[0]), interpolation=cv2.INTER_LINEAR)
+    share = np.minimum(weight, 1.0)
+    return (share * value + (1 - share) * filled).astype(np.float32)

@@ -1,0 +1,62 @@
+"""The one interface between a merge and where its frames come from."""
+
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, Protocol, TypeVar
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+T = TypeVar("T")
+Progress = Callable[[str, int, int], None]
+"""Called with a phase's name, steps done and steps in all. It stops the work by raising."""
+
+
+def no_progress(phase: str, done: int, total: int) -> None:
+    """For callers who do not watch."""
+
+
+class FrameSource(Protocol):
+    """Frames in shooting order, all of one size and type. Loading must be safe from several threads."""
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The frames' names, in order."""
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Height and width in px, the same for every frame."""
+
+    @property
+    def dtype(self) -> np.dtype[Any]:
+        """``uint8`` or ``uint16``."""
+
+    def picture(self, index: int) -> NDArray[Any]:
+        """RGB, (H, W, 3), in the frames' own type and colour encoding."""
+
+    def grey(self, index: int, factor: int) -> NDArray[np.float32]:
+        """Grey, (H // factor, W // factor) rounded up, 0 to 1; ``factor`` is 1 or 2."""
+
+
+def ahead(load: Callable[[int], T], indices: Iterable[int]) -> Iterator[tuple[int, T]]:
+    """Load one item ahead in a thread while the caller works on the present one."""
+    with ThreadPoolExecutor(max_workers=1) as pool:
+        waiting = None
+        for index in indices:
+            following = (index, pool.submit(load, index))
+            if waiting is not None:
+                yield waiting[0], waiting[1].result()
+            waiting = following
+        if waiting is not None:
+            yield waiting[0], waiting[1].result()
+
+
+def to_grey(picture: NDArray[Any], factor: int) -> NDArray[np.float32]:
+    """Grey 0 to 1 of RGB (H, W, 3) in 8 or 16 bits, averaged over ``factor`` × ``factor`` pixels."""
+    grey = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)
+    if factor > 1:
+        height, width = grey.shape
+        size = ((width + factor - 1) // factor, (height + factor - 1) // factor)
+        grey = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
+    return np.asarray(grey, np.float32) / np.float32(np.iinfo(picture.dtype).max)

@@ -1,0 +1,112 @@
+"""Depth pick: each pixel from the frame whose depth is the surface's there.
+
+Only the pixels that a frame gives are ever resampled, so the whole stack costs little more than one warp.
+"""
+
+from typing import Any
+
+import cv2
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._survey import Survey
+from amber_ladder.core.registration import inverse
+
+_HALF_BLEND = np.float32(0.65)
+"""Frames on either side blend over this distance from a pixel's depth: enough to hide seams, mostly one frame."""
+
+
+def merge_select(frames: FrameSource, found: Survey, progress: Progress) -> tuple[NDArray[Any], tuple[float, ...]]:
+    """Composite (H, W, 3) in the frames' type and each used frame's share of the common area."""
+    height, width = frames.shape
+    index = found.surface.index
+    if found.factor > 1:
+        index = np.asarray(cv2.resize(index, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+    index = np.clip(index, 0, len(found.used) - 1)
+    total = np.zeros((height, width, 3), np.float32)
+    weight = np.zeros((height, width), np.float32)
+    for done, (at, picture) in enumerate(ahead(frames.picture, found.used)):
+        progress("merge", done, len(found.used))
+        place = found.used.index(at)
+        _pick(
+            picture, inverse(found.matrices[place]), np.float32(found.gains[place]),
+            index, np.float32(place), total, weight,
+        )  # fmt: skip
+    progress("merge", len(found.used), len(found.used))
+    _fill_uncovered(frames, found, total, weight)
+    composite = np.rint(total / weight[..., None])
+    largest = np.iinfo(frames.dtype).max
+    return np.clip(composite, 0, largest).astype(frames.dtype), _shares(index, found)
+
+
+def _fill_uncovered(
+    frames: FrameSource, found: Survey, total: NDArray[np.float32], weight: NDArray[np.float32]
+) -> None:
+    # At the edge a wanted frame may not reach: the reference frame covers everything there.
+    missing = weight <= 0
+    if missing.any():
+        gain = found.gains[found.used.index(found.reference)]
+        total[missing] = frames.picture(found.reference)[missing] * np.float32(gain)
+        weight[missing] = 1.0
+
+
+def _shares(index: NDArray[np.float32], found: Survey) -> tuple[float, ...]:
+    x, y, w, h = found.crop
+    nearest = np.rint(index[y : y + h, x : x + w]).astype(np.int64).ravel()
+    return tuple((np.bincount(nearest, minlength=len(found.used)) / nearest.size).tolist())
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _pick(
+    picture: NDArray[Any],
+    to_frame: NDArray[np.float64],
+    gain: np.float32,
+    index: NDArray[np.float32],
+    place: np.float32,
+    total: NDArray[np.float32],
+    weight: NDArray[np.float32],
+) -> None:
+    height, width = index.shape
+    a, b, c = to_frame[0]
+    d, e, f = to_frame[1]
+    for y in numba.prange(height):
+        wx = np.zeros(4, np.float32)
+        wy = np.zeros(4, np.float32)
+        for x in range(width):
+            share = np.float32(1) - abs(index[y, x] - place) / _HALF_BLEND
+            if share <= 0:
+                continue
+            u, v = a * x + b * y + c, d * x + e * y + f
+            i, j = int(np.floor(u)), int(np.floor(v))
+            if i < 1 or j < 1 or i >= width - 2 or j >= height - 2:
+                # The reference frame needs no neighbours: it lies on whole pixels, up to its own border.
+                if not (u == i and v == j and 0 <= i < width and 0 <= j < height):
+                    continue
+                for k in range(3):
+                    total[y, x, k] += share * gain * picture[j, i, k]
+                weight[y, x] += share
+                continue
+            _cubic(np.float32(u - i), wx)
+            _cubic(np.float32(v - j), wy)
+            for k in range(3):
+                value = np.float32(0)
+                for q in range(4):
+                    row = np.float32(0)
+                    for p in range(4):
+                        row += wx[p] * picture[j - 1 + q, i - 1 + p, k]
+                    value += wy[q] * row
+                total[y, x, k] += share * gain * value
+            weight[y, x] += share
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True, inline="always")  # type: ignore[untyped-decorator]
+def _cubic(t: np.float32, out: NDArray[np.float32]) -> None:
+    """Catmull–Rom weights (Keys 1981, a = −1/2) for a point ``t`` beyond the second of four pixels."""
+    s = np.float32(1) - t
+    half = np.float32(0.5)
+    out[0] = -half * t * s * s
+    out[1] = np.float32(1) + t * t * (np.float32(1.5) * t - np.float32(2.5))
+    out[2] = np.float32(1) + s * s * (np.float32(1.5) * s - np.float32(2.5))
+    out[3] = -half * s * t * t

@@ -1,0 +1,208 @@
+"""The first pass over a stack: registration, brightness and focus, on frames of half the size."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.depth import Surface, surface
+from amber_ladder.core.focus import PeakTracker, focus_energy
+from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.registration import (
+    IDENTITY,
+    compose,
+    inverse,
+    inverse_scaled,
+    register_pair,
+    rescaled,
+    scale_of,
+    shared_rectangle,
+)
+from amber_ladder.errors import BadInput
+
+Order = Literal["auto", "near-first", "far-first"]
+
+_HALVED_FROM_PX = 5_000_000  # below this, optical detail may be as fine as the pixels: focus is measured at full size
+_REGISTERED_PX = 1_200_000  # more adds time but no accuracy: the average over a million pixels is exact enough
+_ALIKE = 0.5  # correlation below which two neighbours do not show the same thing
+_TELLING_SCALE = 0.002  # change of scale over the stack from which its direction can be told
+_GAP_RATIO = 2.5
+
+
+@dataclass(frozen=True, slots=True)
+class Excluded:
+    """A frame that was left out, and why."""
+
+    name: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """What the first pass found. Frames are numbered as in the source; ``used`` lists those that took part.
+
+    ``matrices`` map each used frame's px to the reference frame's px, ``gains`` bring it to the stack's
+    brightness. ``surface`` (at ``factor`` times smaller size, in reference coordinates) counts in used frames.
+    ``crop`` is x, y, width, height in reference px. ``gaps`` are pairs of used frames.
+    """
+
+    used: tuple[int, ...]
+    excluded: tuple[Excluded, ...]
+    reference: int
+    matrices: tuple[NDArray[np.float64], ...]
+    gains: tuple[float, ...]
+    rms_px: tuple[float, ...]
+    factor: int
+    surface: Surface
+    confidence: NDArray[np.float32]
+    crop: tuple[int, int, int, int]
+    gaps: tuple[tuple[int, int], ...]
+    near_first: bool
+    order_basis: str
+
+
+@dataclass
+class _Chain:
+    """Registration as it grows, frame by frame, all relative to the first one."""
+
+    used: list[int]
+    excluded: list[Excluded]
+    matrices: list[NDArray[np.float64]]
+    gains: list[float]
+    rms_px: list[float]
+
+
+def survey(frames: FrameSource, *, order: Order = "auto", progress: Progress) -> Survey:
+    """Register all frames, even out their brightness and find where each place is sharpest.
+
+    Raises:
+        BadInput: fewer than two frames can be registered, or the frames share no area.
+    """
+    factor = 2 if frames.shape[0] * frames.shape[1] >= _HALVED_FROM_PX else 1
+    chain, tracker = _follow(frames, factor, progress)
+    if len(chain.used) < 2:
+        raise BadInput("fewer than two frames can be brought together: nothing was merged")
+    peaks = tracker.peaks()
+    # The narrowest view is the reference: every other frame covers it, so no edge has to be invented.
+    scales = [scale_of(matrix) for matrix in chain.matrices]
+    at = int(np.argmin(scales))
+    to_reference = inverse(chain.matrices[at])
+    matrices = tuple(compose(to_reference, matrix) for matrix in chain.matrices)
+    matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(matrices))
+    crop = shared_rectangle(list(matrices), frames.shape)
+    if crop[2] * crop[3] == 0:
+        raise BadInput("the frames share no area after alignment: are they of one stack?")
+    index, confidence = _to_reference(peaks.index, peaks.confidence, to_reference, factor)
+    near_first, basis = _direction(order, scales)
+    return Survey(
+        used=tuple(chain.used),
+        excluded=tuple(chain.excluded),
+        reference=chain.used[at],
+        matrices=matrices,
+        gains=tuple((np.array(chain.gains) / np.median(chain.gains)).tolist()),
+        rms_px=tuple(chain.rms_px),
+        factor=factor,
+        surface=surface(index, confidence),
+        confidence=confidence,
+        crop=crop,
+        gaps=_gaps(peaks.drop_before, peaks.drop_after, chain.used),
+        near_first=near_first,
+        order_basis=basis,
+    )
+
+
+def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chain, PeakTracker]:
+    count = len(frames.names)
+    chain = _Chain([], [], [], [], [])
+    tracker: PeakTracker | None = None
+    last_small: NDArray[np.float32] | None = None
+    shrink = 1
+    for index, grey in ahead(lambda i: frames.grey(i, factor), range(count)):
+        progress("register", index, count)
+        while grey.size / shrink**2 > _REGISTERED_PX:
+            shrink *= 2
+        small = _shrunk(grey, shrink)
+        pair = None
+        if last_small is None or tracker is None:
+            tracker = PeakTracker((grey.shape[0], grey.shape[1]))
+        else:
+            pair = register_pair(last_small, small)
+            if pair.likeness < _ALIKE:
+                reason = f"cannot be aligned with its neighbour (likeness {pair.likeness:.2f})"
+                if len(chain.used) > 1:
+                    chain.excluded.append(Excluded(frames.names[index], reason))
+                    continue
+                # Nothing has matched the first frame yet: rather it than this one is the stranger.
+                chain.excluded.append(Excluded(frames.names[chain.used[0]], reason))
+                chain = _Chain([], chain.excluded, [], [], [])
+                tracker = PeakTracker((grey.shape[0], grey.shape[1]))
+                pair = None
+        if pair is None:
+            matrix, gain, rms = IDENTITY, 1.0, 0.0
+        else:
+            matrix = compose(chain.matrices[-1], rescaled(pair.matrix, shrink * factor))
+            gain, rms = chain.gains[-1] * pair.gain, pair.rms_px * shrink * factor
+        chain.used.append(index)
+        chain.matrices.append(matrix)
+        chain.gains.append(gain)
+        chain.rms_px.append(rms)
+        tracker.add(_on_canvas(focus_energy(grey) * np.float32(gain**2), matrix, factor))
+        last_small = small
+    progress("register", count, count)
+    if tracker is None:
+        raise BadInput("there is no usable frame: nothing was merged")
+    return chain, tracker
+
+
+def _shrunk(grey: NDArray[np.float32], factor: int) -> NDArray[np.float32]:
+    if factor == 1:
+        return grey
+    rows, columns = grey.shape[0] // factor, grey.shape[1] // factor
+    whole = grey[: rows * factor, : columns * factor]
+    return np.asarray(cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _on_canvas(energy: NDArray[np.float32], matrix: NDArray[np.float64], factor: int) -> NDArray[np.float32]:
+    if matrix is IDENTITY:
+        return energy
+    size = (energy.shape[1], energy.shape[0])
+    small = inverse_scaled(matrix, factor)
+    return np.asarray(cv2.warpAffine(energy, small, size, flags=cv2.INTER_LINEAR, borderValue=-1e6), np.float32)
+
+
+def _to_reference(
+    index: NDArray[np.float32], confidence: NDArray[np.float32], to_reference: NDArray[np.float64], factor: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    size = (index.shape[1], index.shape[0])
+    small = inverse_scaled(to_reference, factor)
+    warped = cv2.warpAffine(index, small, size, flags=cv2.INTER_NEAREST, borderValue=float("nan"))
+    sure = cv2.warpAffine(confidence, small, size, flags=cv2.INTER_NEAREST, borderValue=0.0)
+    return np.asarray(warped, np.float32), np.asarray(sure, np.float32)
+
+
+def _direction(order: Order, scales: list[float]) -> tuple[bool, str]:
+    if order != "auto":
+        return order == "near-first", "given"
+    # On a rail the picture grows as focus goes deeper, so later frames cover less of the first one.
+    growth = scales[0] / scales[-1] - 1.0
+    if abs(growth) < _TELLING_SCALE:
+        return True, "assumed: the picture hardly changes size"
+    return growth > 0, f"the picture {'grows' if growth > 0 else 'shrinks'} by {abs(growth):.1%}, taken as a rail's"
+
+
+def _gaps(
+    before: NDArray[np.float64], after: NDArray[np.float64], used: list[int]
+) -> tuple[tuple[int, int], ...]:
+    """Neighbours between which sharpness falls much faster than elsewhere: rungs are missing there."""
+    known = np.concatenate([before[np.isfinite(before)], after[np.isfinite(after)]])
+    if known.size < 6:
+        return ()
+    usual = float(np.median(known))
+    found = []
+    for i in range(len(used) - 1):
+        drops = np.array([after[i], before[i + 1]])
+        if np.isfinite(drops).any() and float(np.nanmin(drops)) > _GAP_RATIO * usual:
+            found.append((used[i], used[i + 1]))
+    return tuple(found)

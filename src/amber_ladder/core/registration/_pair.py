@@ -1,0 +1,240 @@
+"""Registration of two neighbouring frames of a stack.
+
+Coarse shift by phase correlation (Kuglin & Hines 1975), then Gauss–Newton on the brightness difference over an
+image pyramid (Lucas & Kanade 1981) for shift, turn and scale. What makes neighbours of a focus stack differ
+besides that is modelled, tile by tile, and eliminated: a gain, an offset, and a change of blur (which adds a
+multiple of the Laplacian). Without it, a bright ring that goes out of focus looks as if it grew. Tiles count
+by how well the model holds in them, so that sharp places lead and blurred ones follow; Tukey weights keep
+out what moved.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.registration._similarity import Matrix, inverse
+
+Float = NDArray[np.float32]
+Double = NDArray[np.float64]
+
+_SMALLEST_SIDE = 48
+_ITERATIONS = 12
+_CONVERGED_PX = 0.004
+_TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
+_COARSEST_DETAIL_PX = 4.0
+_FAINTEST = 0.002  # contrast, of the full range, that may still be detail rather than noise
+_QUIETEST = 0.03  # residual, in units of local contrast, below which a tile cannot be more believable
+_TRIANGLE = np.triu_indices(7)
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """How a moving frame lies on a fixed one.
+
+    ``matrix`` maps moving px to fixed px; ``gain`` is the factor that brings the moving frame to the fixed
+    one's brightness; ``rms_px`` is the remaining difference expressed as a displacement; ``likeness`` the
+    correlation of both after registration, −1 to 1.
+    """
+
+    matrix: Matrix
+    gain: float
+    rms_px: float
+    likeness: float
+
+
+def register_pair(fixed: Float, moving: Float) -> Pair:
+    """Register two grey pictures (H, W) of one size, values 0 to 1."""
+    levels = _pyramid(fixed, moving)
+    motion = np.zeros(4)
+    motion[2:4] = _coarse_shift(*levels[-1])
+    for i, (one, two) in enumerate(reversed(levels)):
+        if i > 0:
+            motion[2:4] = motion[2:4] * 2.0
+        motion, spread = _refine(_band(one), _band(two), motion)
+    matrix = _matrix(motion, fixed.shape)
+    gain, likeness = _compare(*levels[0], matrix)
+    return Pair(inverse(matrix), gain, _as_displacement(_band(levels[0][0]), spread), likeness)
+
+
+def _pyramid(fixed: Float, moving: Float) -> list[tuple[Float, Float]]:
+    # A light blur first: bilinear sampling between pixels is then nearly exact, and noise does not pull.
+    levels = [(_smoothed(fixed), _smoothed(moving))]
+    while min(levels[-1][0].shape) >= 2 * _SMALLEST_SIDE and len(levels) < 6:
+        levels.append((_halved(levels[-1][0]), _halved(levels[-1][1])))
+    return levels
+
+
+def _smoothed(grey: Float) -> Float:
+    return np.asarray(cv2.GaussianBlur(grey, (0, 0), 1.1), np.float32)
+
+
+def _band(grey: Float) -> Float:
+    """Fine detail alone, brought to one contrast everywhere.
+
+    What is far out of focus has no fine detail, so only what is nearly sharp has a say. As focus sinks along
+    a slope the belt of strong contrast wanders over it; left in, that would be taken for motion.
+    """
+    detail = grey - cv2.GaussianBlur(grey, (0, 0), _COARSEST_DETAIL_PX)
+    contrast = cv2.GaussianBlur(detail * detail, (0, 0), 2.0 * _COARSEST_DETAIL_PX)
+    floor = _FAINTEST**2 + 0.02 * float(contrast.mean())
+    return np.asarray(detail / np.sqrt(contrast + floor), np.float32)
+
+
+def _halved(grey: Float) -> Float:
+    # Averages 2 × 2, so that coordinates halve about pixel corners at every level alike.
+    height, width = grey.shape
+    even = grey[: height // 2 * 2, : width // 2 * 2]
+    return np.asarray(cv2.resize(even, (width // 2, height // 2), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _coarse_shift(fixed: Float, moving: Float) -> Double:
+    window = cv2.createHanningWindow((fixed.shape[1], fixed.shape[0]), cv2.CV_32F)
+    # Differences are new arrays: phaseCorrelate multiplies the window into what it is given.
+    shift, response = cv2.phaseCorrelate(fixed - fixed.mean(), moving - moving.mean(), window)
+    return np.asarray(shift if response > 0.03 else (0.0, 0.0), np.float64)
+
+
+def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float]:
+    """Improve turn, scale (per px from the centre) and shift; returns them and the typical residual."""
+    planes = np.dstack([moving, *_slopes(moving), cv2.Laplacian(moving, cv2.CV_32F, ksize=1)]).astype(np.float32)
+    tile = 64 if min(fixed.shape) >= 256 else 32
+    rows, columns = -(-fixed.shape[0] // tile), -(-fixed.shape[1] // tile)
+    sums = np.zeros((rows, columns, 37))
+    local = np.zeros((rows, columns, 3))
+    spread = np.ones((rows, columns))
+    reach = np.array([float(np.hypot(*fixed.shape)) / 2] * 2 + [1.0, 1.0])
+    for _ in range(_ITERATIONS):
+        _normal_equations(fixed, planes, motion, tile, local, spread, reach[0], sums)
+        step, local, spread = _solve(sums.reshape(-1, 37))
+        local, spread = local.reshape(rows, columns, 3), spread.reshape(rows, columns)
+        motion = motion - step / reach
+        if float(np.abs(step).max()) < _CONVERGED_PX:
+            break
+    return motion, float(np.median(spread))
+
+
+def _slopes(grey: Float) -> tuple[Float, Float]:
+    across = cv2.Scharr(grey, cv2.CV_32F, 1, 0, scale=1 / 32)
+    down = cv2.Scharr(grey, cv2.CV_32F, 0, 1, scale=1 / 32)
+    return np.asarray(across, np.float32), np.asarray(down, np.float32)
+
+
+def _solve(sums: Double) -> tuple[Double, Double, Double]:
+    """One Gauss–Newton step with every tile's gain, offset and blur eliminated (Schur complement).
+
+    Returns the step (turn and scale as px at the corner), each tile's local unknowns, and its residual spread.
+    """
+    count = sums[:, 36]
+    normal = np.zeros((len(sums), 7, 7))
+    normal[:, _TRIANGLE[0], _TRIANGLE[1]] = sums[:, :28]
+    normal[:, _TRIANGLE[1], _TRIANGLE[0]] = sums[:, :28]
+    right = sums[:, 28:35]
+    inner = normal[:, 4:, 4:] + np.eye(3) * (1e-4 * count[:, None, None] * np.array([1.0, 1.0, 0.01]) + 1e-9)
+    shared = normal[:, :4, 4:]
+    eliminated = np.linalg.solve(inner, np.concatenate([shared.transpose(0, 2, 1), right[:, 4:, None]], axis=2))
+    reduced = normal[:, :4, :4] - shared @ eliminated[:, :, :4]
+    reduced_right = right[:, :4] - (shared @ eliminated[:, :, 4:])[:, :, 0]
+    power = sums[:, 35] - np.einsum("ti,ti->t", right[:, 4:], eliminated[:, :, 4])
+    spread = np.sqrt(np.maximum(power, 0.0) / np.maximum(count, 1.0)) + _QUIETEST
+    weight = np.where(count > 100, 1.0 / spread**2, 0.0)
+    whole = np.einsum("t,tij->ij", weight, reduced)
+    whole += 1e-9 * max(float(np.trace(whole)), 1e-12) * np.eye(4)
+    step = np.linalg.solve(whole, weight @ reduced_right)
+    local = -(eliminated[:, :, 4] - eliminated[:, :, :4] @ step)
+    return step, local, spread
+
+
+def _matrix(motion: Double, shape: tuple[int, ...]) -> Matrix:
+    """Fixed px to moving px."""
+    a, b, tx, ty = motion
+    centre = np.array([(shape[1] - 1) / 2, (shape[0] - 1) / 2])
+    linear = np.array([[1 + a, -b], [b, 1 + a]])
+    return np.column_stack([linear, centre + np.array([tx, ty]) - linear @ centre])
+
+
+def _as_displacement(fixed: Float, spread: float) -> float:
+    across, down = _slopes(fixed)
+    slope = float(np.sqrt(np.mean(across * across + down * down)))
+    return spread / max(slope, 1e-6)
+
+
+def _compare(fixed: Float, moving: Float, matrix: Matrix) -> tuple[float, float]:
+    """Gain and likeness of the area that both show. Defocus spreads light but keeps its sum."""
+    size = (fixed.shape[1], fixed.shape[0])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    warped = np.asarray(cv2.warpAffine(moving, matrix, size, flags=flags, borderValue=-1.0))
+    inside = warped >= 0
+    if np.count_nonzero(inside) < inside.size // 4:
+        return 1.0, 0.0
+    one, two = fixed[inside].astype(np.float64), warped[inside].astype(np.float64)
+    unclipped = (one < 0.97) & (two < 0.97)
+    gain = float(one[unclipped].sum() / max(two[unclipped].sum(), 1e-9)) if unclipped.any() else 1.0
+    one, two = one - one.mean(), two - two.mean()
+    power = float(np.sqrt(np.sum(one * one) * np.sum(two * two)))
+    return gain, float(np.sum(one * two)) / power if power > 0 else 0.0
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _normal_equations(
+    fixed: Float,
+    planes: Float,
+    motion: Double,
+    tile: int,
+    local: Double,
+    spread: Double,
+    reach: float,
+    sums: Double,
+) -> None:
+    """Weighted sums of each tile: 28 of JᵀWJ, 7 of JᵀWr, r², pixels. Turn and scale count as px at ``reach``."""
+    height, width = fixed.shape
+    a, b, tx, ty = motion
+    cx, cy = (width - 1) / 2.0, (height - 1) / 2.0
+    for row in numba.prange(sums.shape[0]):
+        jacobian = np.zeros(7)
+        sample = np.zeros(4)
+        for column in range(sums.shape[1]):
+            total = np.zeros(37)
+            gain, offset, blur = local[row, column]
+            cutoff = _TUKEY * spread[row, column]
+            for y in range(row * tile, min((row + 1) * tile, height)):
+                for x in range(column * tile, min((column + 1) * tile, width)):
+                    dx, dy = x - cx, y - cy
+                    u = cx + (1.0 + a) * dx - b * dy + tx
+                    v = cy + b * dx + (1.0 + a) * dy + ty
+                    if u < 1 or v < 1 or u >= width - 2 or v >= height - 2:
+                        continue
+                    i, j = int(u), int(v)
+                    fu, fv = u - i, v - j
+                    w00, w01, w10, w11 = (1 - fu) * (1 - fv), fu * (1 - fv), (1 - fu) * fv, fu * fv
+                    for k in range(4):
+                        sample[k] = (
+                            planes[j, i, k] * w00
+                            + planes[j, i + 1, k] * w01
+                            + planes[j + 1, i, k] * w10
+                            + planes[j + 1, i + 1, k] * w11
+                        )
+                    residual = sample[0] - fixed[y, x]
+                    tail = (residual + gain * sample[0] + offset + blur * sample[3]) / cutoff
+                    if abs(tail) >= 1.0:
+                        continue
+                    weight = (1.0 - tail * tail) ** 2
+                    jacobian[0] = (sample[1] * dx + sample[2] * dy) / reach
+                    jacobian[1] = (sample[2] * dx - sample[1] * dy) / reach
+                    jacobian[2] = sample[1]
+                    jacobian[3] = sample[2]
+                    jacobian[4] = sample[0]
+                    jacobian[5] = 1.0
+                    jacobian[6] = sample[3]
+                    k = 0
+                    for p in range(7):
+                        wj = weight * jacobian[p]
+                        for q in range(p, 7):
+                            total[k] += wj * jacobian[q]
+                            k += 1
+                        total[28 + p] += wj * residual
+                    total[35] += weight * residual * residual
+                    total[36] += weight
+            sums[row, column] = total

@@ -1,0 +1,1 @@
+"""Files in and out: pictures and their metadata, rigs, plans, reports and records."""

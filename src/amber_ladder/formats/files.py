@@ -1,0 +1,64 @@
+"""Writing files all or nothing, and saying plainly when the disk is full."""
+
+import errno
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from amber_ladder.errors import BadInput, StorageFull
+
+_FULL = (errno.ENOSPC, errno.EDQUOT)
+
+
+@contextmanager
+def full_disk_named(place: Path) -> Iterator[None]:
+    """Turn the system's 'no space left' into our own error that says where and what to do."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno not in _FULL:
+            raise
+        raise StorageFull(
+            f"no room left on the disk that holds {place}: nothing was written. Free some space and try again."
+        ) from error
+
+
+@contextmanager
+def folder_in_one_piece(target: Path) -> Iterator[Path]:
+    """A scratch folder whose files appear under ``target`` only when all of them are complete.
+
+    Raises:
+        BadInput: ``target`` is a file, or its parent folder cannot be made.
+        StorageFull: no room.
+    """
+    if target.is_file():
+        raise BadInput(f"{target} is a file: name a folder for the results", field="out")
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        scratch = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
+    except OSError as error:
+        if error.errno in _FULL:
+            raise StorageFull(f"no room left on the disk that holds {target}: nothing was written.") from error
+        raise BadInput(f"{target} cannot be made here: {error.strerror}", field="out") from error
+    try:
+        with full_disk_named(target):
+            yield scratch
+            for file in scratch.iterdir():
+                if file.is_file():
+                    _flush(file)
+            scratch.chmod(0o755)
+            if not target.exists():
+                scratch.rename(target)
+                return
+            for file in sorted(scratch.iterdir()):
+                file.replace(target / file.name)
+    finally:
+        shutil.rmtree(scratch, ignore_errors=True)
+
+
+def _flush(file: Path) -> None:
+    with file.open("rb+") as handle:
+        os.fsync(handle.fileno())

@@ -1,0 +1,243 @@
+"""Reading frames: JPEG, PNG and TIFF of 8 or 16 bits, checked before they are trusted."""
+
+import re
+import warnings
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+from PIL import ExifTags, Image
+
+from amber_ladder.core.frames import to_grey
+from amber_ladder.errors import BadInput, UnreadablePicture
+
+SUFFIXES = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif"}
+MOST_PIXELS = 250_000_000
+"""Larger than any camera's frame: a header that declares more is damaged or meant to do harm."""
+
+_NAMES = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
+_UPRIGHT = cv2.IMREAD_IGNORE_ORIENTATION
+# Orientation flags are ignored throughout: a camera that looks straight down sets them at random, and frames of
+# one stack must lie alike.
+
+
+@dataclass(frozen=True, slots=True)
+class PictureInfo:
+    """What a picture file says of itself. ``format`` is JPEG, PNG or TIFF; the time is local, ``None`` if unknown."""
+
+    format: str
+    width_px: int
+    height_px: int
+    bits: int
+    captured_at: datetime | None
+
+
+def examine(path: Path, name: str | None = None) -> PictureInfo:
+    """Read a whole picture once to be sure of it. Raises UnreadablePicture with the reason."""
+    name = name or path.name
+    if path.stat().st_size == 0:
+        raise UnreadablePicture(name, "the file is empty")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            with path.open("rb") as file:
+                start = file.read(4)
+            if start[:2] in (b"II", b"MM"):
+                return _examine_tiff(path, name)
+            return _examine_other(path, name)
+    except UnreadablePicture:
+        raise
+    except Image.DecompressionBombError as error:
+        raise UnreadablePicture(name, "declares absurd dimensions") from error
+    except Image.UnidentifiedImageError as error:
+        raise UnreadablePicture(name, "is no JPEG, PNG or TIFF picture") from error
+    except Exception as error:  # decoders raise whatever a damaged file leads them to
+        raise UnreadablePicture(name, f"is damaged or cut short ({_short(error)})") from error
+
+
+def _examine_other(path: Path, name: str) -> PictureInfo:
+    with Image.open(path, formats=("JPEG", "PNG")) as picture:
+        kind = str(picture.format)
+        _check_size(name, picture.width, picture.height)
+        bits = 8
+        if kind == "PNG":
+            with path.open("rb") as file:
+                bits = file.read(25)[24]  # the depth in the header; Pillow opens 16-bit colour as 8
+        captured_at = _captured_at(picture.getexif())
+        picture.load()
+        return PictureInfo(kind, picture.width, picture.height, 16 if bits == 16 else 8, captured_at)
+
+
+def _examine_tiff(path: Path, name: str) -> PictureInfo:
+    with tifffile.TiffFile(path) as file:
+        page = file.pages.first
+        _check_size(name, page.imagewidth, page.imagelength)
+        pixels = page.asarray()
+        if pixels.dtype not in (np.uint8, np.uint16):
+            raise UnreadablePicture(name, f"has {pixels.dtype} pixels: only 8 and 16 bits can be merged")
+        if pixels.ndim not in (2, 3) or (pixels.ndim == 3 and pixels.shape[2] not in (3, 4)):
+            raise UnreadablePicture(name, "is neither grey nor RGB")
+        tag = page.tags.get("DateTime")
+        captured_at = _parsed_time(str(tag.value), "") if tag else None
+        return PictureInfo("TIFF", page.imagewidth, page.imagelength, pixels.dtype.itemsize * 8, captured_at)
+
+
+def _check_size(name: str, width: int, height: int) -> None:
+    if width * height > MOST_PIXELS or max(width, height) > 65_000:
+        raise UnreadablePicture(name, f"declares absurd dimensions ({width} × {height} px)")
+    if min(width, height) < 64:
+        raise UnreadablePicture(name, f"is too small to merge ({width} × {height} px, 64 needed)")
+
+
+def _captured_at(exif: Image.Exif) -> datetime | None:
+    details = exif.get_ifd(ExifTags.IFD.Exif)
+    stamp = details.get(ExifTags.Base.DateTimeOriginal) or exif.get(ExifTags.Base.DateTime)
+    return _parsed_time(str(stamp), str(details.get(ExifTags.Base.SubsecTimeOriginal, ""))) if stamp else None
+
+
+def _parsed_time(stamp: str, fraction: str) -> datetime | None:
+    try:
+        time = datetime.strptime(stamp.strip("\0 "), "%Y:%m:%d %H:%M:%S")
+    except ValueError:
+        return None
+    digits = re.sub(r"\D", "", fraction)
+    return time.replace(microsecond=int(digits[:6].ljust(6, "0"))) if digits else time
+
+
+def _short(error: Exception) -> str:
+    return (str(error).splitlines() or [type(error).__name__])[0][:80]
+
+
+def read_picture(path: Path) -> NDArray[Any]:
+    """RGB (H, W, 3) in 8 or 16 bits, as stored; grey becomes three equal channels, cover is dropped."""
+    if path.suffix.lower() in (".tif", ".tiff"):
+        pixels = tifffile.imread(path, key=0)
+        if pixels.ndim == 2:
+            pixels = np.repeat(pixels[..., None], 3, axis=2)
+        return np.ascontiguousarray(pixels[..., :3])
+    flags = cv2.IMREAD_COLOR_RGB | cv2.IMREAD_ANYDEPTH | _UPRIGHT
+    picture = cv2.imdecode(np.fromfile(path, np.uint8), flags)
+    if picture is None:
+        raise UnreadablePicture(path.name, "can no longer be read: was it changed on the disk?")
+    return np.asarray(picture)
+
+
+def read_grey(path: Path, factor: int) -> NDArray[np.float32]:
+    """Grey 0 to 1 at full or half size; a JPEG is halved while it is decoded, which costs less."""
+    if factor == 2 and path.suffix.lower() in (".jpg", ".jpeg"):
+        grey = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_REDUCED_GRAYSCALE_2 | _UPRIGHT)
+        if grey is None:
+            raise UnreadablePicture(path.name, "can no longer be read: was it changed on the disk?")
+        return np.asarray(grey, np.float32) / np.float32(255)
+    return to_grey(read_picture(path), factor)
+
+
+def colour_profile(path: Path) -> bytes | None:
+    """The ICC profile inside a picture, if any."""
+    if path.suffix.lower() in (".tif", ".tiff"):
+        with tifffile.TiffFile(path) as file:
+            tag = file.pages.first.tags.get("InterColorProfile")
+            return bytes(tag.value) if tag else None
+    with Image.open(path) as picture:
+        profile = picture.info.get("icc_profile")
+        return profile if isinstance(profile, bytes) else None
+
+
+class StoredFrames:
+    """Frames on the disk, as the merge wants them (see :class:`amber_ladder.core.frames.FrameSource`)."""
+
+    def __init__(self, paths: Sequence[Path], names: Sequence[str], info: PictureInfo) -> None:
+        self._paths = tuple(paths)
+        self.names = tuple(names)
+        self.shape = (info.height_px, info.width_px)
+        self.dtype = np.dtype(np.uint16 if info.bits == 16 else np.uint8)
+
+    def path(self, index: int) -> Path:
+        """Where a frame lies."""
+        return self._paths[index]
+
+    def picture(self, index: int) -> NDArray[Any]:
+        """RGB (H, W, 3)."""
+        return read_picture(self._paths[index])
+
+    def grey(self, index: int, factor: int) -> NDArray[np.float32]:
+        """Grey 0 to 1, at full or half size."""
+        return read_grey(self._paths[index], factor)
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    """A file that takes no part, and why."""
+
+    name: str
+    reason: str
+
+
+def odd_ones_out(infos: dict[str, PictureInfo]) -> tuple[PictureInfo, list[LeftOut]]:
+    """Which pictures differ in size or depth from most, and what most are like. ``infos`` must not be empty."""
+    kinds = Counter((i.width_px, i.height_px, i.bits) for i in infos.values())
+    width, height, bits = kinds.most_common(1)[0][0]
+    usual = next(i for i in infos.values() if (i.width_px, i.height_px, i.bits) == (width, height, bits))
+    left_out = [
+        LeftOut(
+            name,
+            f"is {i.width_px} × {i.height_px} px of {i.bits} bits, the others {width} × {height} px of {bits} bits",
+        )
+        for name, i in infos.items()
+        if (i.width_px, i.height_px, i.bits) != (width, height, bits)
+    ]
+    return usual, left_out
+
+
+def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
+    """All usable frames of a folder in the order of their names (numbers counted), and what was left out.
+
+    Raises:
+        BadInput: no such folder, or fewer than two usable frames.
+    """
+    if not folder.is_dir():
+        raise BadInput(f"{folder} is not a folder: name one that holds the frames", field="folder")
+    paths = {
+        path.name: path
+        for path in sorted(folder.iterdir(), key=lambda p: natural_key(p.name))
+        if path.is_file() and path.suffix.lower() in _NAMES
+    }
+    infos: dict[str, PictureInfo] = {}
+    left_out: list[LeftOut] = []
+    for name, path in paths.items():
+        try:
+            infos[name] = examine(path)
+        except UnreadablePicture as error:
+            left_out.append(LeftOut(name, error.reason))
+    odd: list[LeftOut] = []
+    usual = None
+    if infos:
+        usual, odd = odd_ones_out(infos)
+    left_out += odd
+    odd_names = {one.name for one in odd}
+    names = [name for name in infos if name not in odd_names]
+    if usual is None or len(names) < 2:
+        raise BadInput(too_few(str(folder), len(names), left_out), field="folder")
+    return StoredFrames([paths[name] for name in names], names, usual), left_out
+
+
+def too_few(place: str, usable: int, left_out: Sequence[LeftOut]) -> str:
+    """The sentence for a stack that cannot be merged."""
+    why = "; ".join(f"{one.name} {one.reason}" for one in left_out[:3])
+    return (
+        f"{place} holds {usable} usable frame{'' if usable == 1 else 's'}, at least 2 are needed: nothing was written"
+        + (f" (left out: {why})" if why else "")
+    )
+
+
+def natural_key(name: str) -> tuple[tuple[int, int, str], ...]:
+    """Sorts IMG_9 before IMG_10."""
+    parts = re.findall(r"\d+|\D+", name.lower())
+    return tuple((0, int(part), "") if part.isdigit() else (1, 0, part) for part in parts)

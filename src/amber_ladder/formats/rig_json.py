@@ -1,0 +1,103 @@
+"""RIG.json: a rig as users write it, checked once here and plain values from then on."""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from amber_ladder.core import optics
+
+Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+Micrometres = Annotated[float, Field(gt=0, le=1e7, allow_inf_nan=False, description="µm")]
+Millimetres = Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False, description="mm")]
+Magnification = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="×")]
+FNumber = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="f-number")]
+NumericalAperture = Annotated[float, Field(gt=0, lt=1.7, allow_inf_nan=False)]
+RefractiveIndex = Annotated[float, Field(ge=1, le=3, allow_inf_nan=False)]
+
+
+class Strict(BaseModel):
+    """An entry that is not known is a slip, not a wish."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class SensorJson(Strict):
+    """The sensor behind the train."""
+
+    width_px: Annotated[int, Field(ge=64, le=65_000)]
+    height_px: Annotated[int, Field(ge=64, le=65_000)]
+    pixel_um: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False, description="µm")]
+
+
+class LensJson(Strict):
+    """A camera lens."""
+
+    kind: Literal["lens"] = "lens"
+    f_number: FNumber
+    magnification: Magnification
+    pupil_magnification: Annotated[float, Field(gt=0, le=20, allow_inf_nan=False)] | None = None
+    focal_mm: Millimetres | None = None
+    extension_mm: Annotated[float, Field(ge=0, le=1e4, allow_inf_nan=False, description="mm")] | None = None
+    teleconverter: Annotated[float, Field(ge=0.5, le=4, allow_inf_nan=False)] | None = None
+
+    @model_validator(mode="after")
+    def _focal_length_known(self) -> "LensJson":
+        if self.extension_mm and self.focal_mm is None:
+            raise ValueError("extension tubes need the focal length of the lens (focal_mm)")
+        return self
+
+    def to_core(self) -> optics.Lens:
+        """As the core sees it."""
+        return optics.Lens(**self.model_dump(exclude={"kind"}))
+
+
+class InfinityObjectiveJson(Strict):
+    """An infinity-corrected objective and the tube lens it sits on."""
+
+    kind: Literal["infinity_objective"] = "infinity_objective"
+    nominal_magnification: Magnification
+    na: NumericalAperture
+    design_tube_mm: Millimetres
+    tube_mm: Millimetres
+    tube_f_number: FNumber | None = None
+
+    def to_core(self) -> optics.InfinityObjective:
+        """As the core sees it."""
+        return optics.InfinityObjective(**self.model_dump(exclude={"kind"}))
+
+
+class MeasuredJson(Strict):
+    """A train known only by what was measured."""
+
+    kind: Literal["measured"] = "measured"
+    magnification: Magnification
+    na: NumericalAperture | None = None
+    effective_f_number: FNumber | None = None
+
+    @model_validator(mode="after")
+    def _one_aperture(self) -> "MeasuredJson":
+        if (self.na is None) == (self.effective_f_number is None):
+            raise ValueError("give either na or effective_f_number, one of the two")
+        return self
+
+    def to_core(self) -> optics.Measured:
+        """As the core sees it."""
+        return optics.Measured(**self.model_dump(exclude={"kind"}))
+
+
+TrainJson = Annotated[LensJson | InfinityObjectiveJson | MeasuredJson, Field(discriminator="kind")]
+
+
+class RigJson(Strict):
+    """Sensor, train, and the light and medium between them and the specimen."""
+
+    sensor: SensorJson
+    train: TrainJson
+    wavelength_nm: Annotated[float, Field(ge=200, le=2000, allow_inf_nan=False, description="nm")] = 550.0
+    medium_index: RefractiveIndex = 1.0
+
+    def to_core(self) -> optics.Rig:
+        """As the core sees it."""
+        return optics.Rig(
+            optics.Sensor(**self.sensor.model_dump()), self.train.to_core(), self.wavelength_nm, self.medium_index
+        )
