@@ -25,9 +25,12 @@ _ITERATIONS = 12
 _CONVERGED_PX = 0.004
 _TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _COARSEST_DETAIL_PX = 4.0
-_FAINTEST = 0.002  # contrast, of the full range, that may still be detail rather than noise
-_QUIETEST = 0.03  # residual, in units of local contrast, below which a tile cannot be more believable
-_TRIANGLE = np.triu_indices(7)
+_QUIETEST = 3e-4  # residual, of the full range, below which a tile cannot be more believable
+_LOCAL = 5  # of each tile: gain, offset, change of blur, and the slope of that change in x and y
+_UNKNOWNS = 4 + _LOCAL  # before them, of the whole frame: scale, turn, shift in x and y
+_PAIRS = _UNKNOWNS * (_UNKNOWNS + 1) // 2
+_SUMS = _PAIRS + _UNKNOWNS + 2
+_TRIANGLE = np.triu_indices(_UNKNOWNS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,15 +75,8 @@ def _smoothed(grey: Float) -> Float:
 
 
 def _band(grey: Float) -> Float:
-    """Fine detail alone, brought to one contrast everywhere.
-
-    What is far out of focus has no fine detail, so only what is nearly sharp has a say. As focus sinks along
-    a slope the belt of strong contrast wanders over it; left in, that would be taken for motion.
-    """
-    detail = grey - cv2.GaussianBlur(grey, (0, 0), _COARSEST_DETAIL_PX)
-    contrast = cv2.GaussianBlur(detail * detail, (0, 0), 2.0 * _COARSEST_DETAIL_PX)
-    floor = _FAINTEST**2 + 0.02 * float(contrast.mean())
-    return np.asarray(detail / np.sqrt(contrast + floor), np.float32)
+    # What is far out of focus has no fine detail; without its shading only what is nearly sharp has a say.
+    return np.asarray(grey - cv2.GaussianBlur(grey, (0, 0), _COARSEST_DETAIL_PX), np.float32)
 
 
 def _halved(grey: Float) -> Float:
@@ -102,14 +98,14 @@ def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float]
     planes = np.dstack([moving, *_slopes(moving), cv2.Laplacian(moving, cv2.CV_32F, ksize=1)]).astype(np.float32)
     tile = 64 if min(fixed.shape) >= 256 else 32
     rows, columns = -(-fixed.shape[0] // tile), -(-fixed.shape[1] // tile)
-    sums = np.zeros((rows, columns, 37))
-    local = np.zeros((rows, columns, 3))
-    spread = np.ones((rows, columns))
+    sums = np.zeros((rows, columns, _SUMS))
+    local = np.zeros((rows, columns, _LOCAL))
+    spread = np.full((rows, columns), 0.1)
     reach = np.array([float(np.hypot(*fixed.shape)) / 2] * 2 + [1.0, 1.0])
     for _ in range(_ITERATIONS):
         _normal_equations(fixed, planes, motion, tile, local, spread, reach[0], sums)
-        step, local, spread = _solve(sums.reshape(-1, 37))
-        local, spread = local.reshape(rows, columns, 3), spread.reshape(rows, columns)
+        step, local, spread = _solve(sums.reshape(-1, _SUMS))
+        local, spread = local.reshape(rows, columns, _LOCAL), spread.reshape(rows, columns)
         motion = motion - step / reach
         if float(np.abs(step).max()) < _CONVERGED_PX:
             break
@@ -127,17 +123,19 @@ def _solve(sums: Double) -> tuple[Double, Double, Double]:
 
     Returns the step (turn and scale as px at the corner), each tile's local unknowns, and its residual spread.
     """
-    count = sums[:, 36]
-    normal = np.zeros((len(sums), 7, 7))
-    normal[:, _TRIANGLE[0], _TRIANGLE[1]] = sums[:, :28]
-    normal[:, _TRIANGLE[1], _TRIANGLE[0]] = sums[:, :28]
-    right = sums[:, 28:35]
-    inner = normal[:, 4:, 4:] + np.eye(3) * (1e-4 * count[:, None, None] * np.array([1.0, 1.0, 0.01]) + 1e-9)
+    count = sums[:, -1]
+    normal = np.zeros((len(sums), _UNKNOWNS, _UNKNOWNS))
+    normal[:, _TRIANGLE[0], _TRIANGLE[1]] = sums[:, :_PAIRS]
+    normal[:, _TRIANGLE[1], _TRIANGLE[0]] = sums[:, :_PAIRS]
+    right = sums[:, _PAIRS : _PAIRS + _UNKNOWNS]
+    # A whisper of a prior keeps tiles without any detail solvable.
+    power_of_each = np.diagonal(normal[:, 4:, 4:], axis1=1, axis2=2)
+    inner = normal[:, 4:, 4:] + np.eye(_LOCAL) * (1e-6 * power_of_each[:, None, :] + 1e-12)
     shared = normal[:, :4, 4:]
     eliminated = np.linalg.solve(inner, np.concatenate([shared.transpose(0, 2, 1), right[:, 4:, None]], axis=2))
     reduced = normal[:, :4, :4] - shared @ eliminated[:, :, :4]
     reduced_right = right[:, :4] - (shared @ eliminated[:, :, 4:])[:, :, 0]
-    power = sums[:, 35] - np.einsum("ti,ti->t", right[:, 4:], eliminated[:, :, 4])
+    power = sums[:, -2] - np.einsum("ti,ti->t", right[:, 4:], eliminated[:, :, 4])
     spread = np.sqrt(np.maximum(power, 0.0) / np.maximum(count, 1.0)) + _QUIETEST
     weight = np.where(count > 100, 1.0 / spread**2, 0.0)
     whole = np.einsum("t,tij->ij", weight, reduced)
@@ -188,16 +186,20 @@ def _normal_equations(
     reach: float,
     sums: Double,
 ) -> None:
-    """Weighted sums of each tile: 28 of JᵀWJ, 7 of JᵀWr, r², pixels. Turn and scale count as px at ``reach``."""
+    """Weighted sums of each tile: pairs of JᵀWJ, JᵀWr, r², pixels. Turn and scale count as px at ``reach``.
+
+    Defocus that varies over a slope adds ½ ∇²(s I), s the change of the blur's variance. For an s that is linear in
+    the tile that is (s ∇²I)/2 + ∇s·∇I: the second part looks like a shift, and only the first tells them apart.
+    """
     height, width = fixed.shape
     a, b, tx, ty = motion
     cx, cy = (width - 1) / 2.0, (height - 1) / 2.0
+    middle = (tile - 1) / 2.0
     for row in numba.prange(sums.shape[0]):
-        jacobian = np.zeros(7)
+        jacobian = np.zeros(_UNKNOWNS)
         sample = np.zeros(4)
         for column in range(sums.shape[1]):
-            total = np.zeros(37)
-            gain, offset, blur = local[row, column]
+            total = np.zeros(_SUMS)
             cutoff = _TUKEY * spread[row, column]
             for y in range(row * tile, min((row + 1) * tile, height)):
                 for x in range(column * tile, min((column + 1) * tile, width)):
@@ -217,10 +219,7 @@ def _normal_equations(
                             + planes[j + 1, i + 1, k] * w11
                         )
                     residual = sample[0] - fixed[y, x]
-                    tail = (residual + gain * sample[0] + offset + blur * sample[3]) / cutoff
-                    if abs(tail) >= 1.0:
-                        continue
-                    weight = (1.0 - tail * tail) ** 2
+                    across, down = (x - column * tile - middle) / middle, (y - row * tile - middle) / middle
                     jacobian[0] = (sample[1] * dx + sample[2] * dy) / reach
                     jacobian[1] = (sample[2] * dx - sample[1] * dy) / reach
                     jacobian[2] = sample[1]
@@ -228,13 +227,22 @@ def _normal_equations(
                     jacobian[4] = sample[0]
                     jacobian[5] = 1.0
                     jacobian[6] = sample[3]
+                    jacobian[7] = across * sample[3] + 2.0 * sample[1] / middle
+                    jacobian[8] = down * sample[3] + 2.0 * sample[2] / middle
+                    tail = residual
+                    for k in range(_LOCAL):
+                        tail += local[row, column, k] * jacobian[4 + k]
+                    tail /= cutoff
+                    if abs(tail) >= 1.0:
+                        continue
+                    weight = (1.0 - tail * tail) ** 2
                     k = 0
-                    for p in range(7):
+                    for p in range(_UNKNOWNS):
                         wj = weight * jacobian[p]
-                        for q in range(p, 7):
+                        for q in range(p, _UNKNOWNS):
                             total[k] += wj * jacobian[q]
                             k += 1
-                        total[28 + p] += wj * residual
-                    total[35] += weight * residual * residual
-                    total[36] += weight
+                        total[_PAIRS + p] += wj * residual
+                    total[_SUMS - 2] += weight * residual * residual
+                    total[_SUMS - 1] += weight
             sums[row, column] = total
