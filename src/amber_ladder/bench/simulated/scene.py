@@ -1,9 +1,11 @@
 """A specimen as sheets in depth, and how it looks focused at one depth."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from math import ceil, log2
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,7 +17,7 @@ Float = NDArray[np.float32]
 CHANNEL_UM = (0.61, 0.55, 0.46)
 """Mean wavelengths of a camera's red, green and blue, in µm, for a rig planned at 0.55 µm."""
 
-_SHARPEST_KERNEL_PX = 7  # wider blurs are computed on a coarser grid: they hold no finer detail
+_SHARPEST_KERNEL_PX = 5  # wider blurs are computed on a coarser grid: they hold no finer detail
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +37,7 @@ class Grid:
         return cls(x_um, y_um, pixel_um)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Sheet:
     """One surface: linear RGB (H, W, 3), cover (H, W) from 0 to 1, depth (H, W) in µm below the nearest point.
 
@@ -45,6 +47,11 @@ class Sheet:
     rgb: Float
     cover: Float
     depth_um: Float
+
+    @cached_property
+    def light(self) -> Float:
+        """Premultiplied RGB and cover, (H, W, 4)."""
+        return np.dstack([self.rgb * self.cover[..., None], self.cover]).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,27 +89,24 @@ class Blur:
         Every point spreads its own light by its own defocus; a pixel that gathered with the defocus of its
         own depth would shift whatever lies on a slope.
         """
-        light = _light(sheet)
-        if sheet.cover.min() < 1.0:
-            # Light comes from covered places only; elsewhere the depth is a filler.
-            light[sheet.cover <= 0] = 0
-        place = np.interp(np.abs(sheet.depth_um - np.float32(focus_um)), self._defocus_um, range(len(self._levels)))
-        out = np.zeros_like(light)
+        defocus = np.abs(sheet.depth_um - np.float32(focus_um))
+        place = np.interp(defocus, self._defocus_um, np.arange(len(self._levels))).astype(np.float32)
+        out = np.zeros_like(sheet.light)
+        by_row, by_column = (place.min(axis=1), place.max(axis=1)), (place.min(axis=0), place.max(axis=0))
         for i, level in enumerate(self._levels):
-            weight = np.maximum(1.0 - np.abs(place - i), 0.0).astype(np.float32)
-            _spread(light, weight, level, out)
+            rows = np.flatnonzero((by_row[0] < i + 1) & (by_row[1] > i - 1))
+            columns = np.flatnonzero((by_column[0] < i + 1) & (by_column[1] > i - 1))
+            if rows.size and columns.size:
+                _spread(sheet.light, place, i, (rows[0], rows[-1], columns[0], columns[-1]), level, out)
         return out
 
     def sharp(self, sheet: Sheet) -> Float:
         """The whole sheet in focus at once, blurred by diffraction alone."""
-        light = _light(sheet)
-        out = np.zeros_like(light)
-        _spread(light, np.ones(light.shape[:2], np.float32), self._levels[0], out)
+        out = np.zeros_like(sheet.light)
+        height, width = sheet.cover.shape
+        place = np.zeros((height, width), np.float32)
+        _spread(sheet.light, place, 0, (0, height - 1, 0, width - 1), self._levels[0], out)
         return out
-
-
-def _light(sheet: Sheet) -> Float:
-    return np.dstack([sheet.rgb * sheet.cover[..., None], sheet.cover]).astype(np.float32)
 
 
 def _steps(optics: Optics, deepest_um: float) -> NDArray[np.float64]:
@@ -121,18 +125,18 @@ def _level(optics: Optics, defocus_um: float) -> _Level:
     return _Level(factor, (*kernels, kernels[1]))
 
 
-def _spread(light: Float, weight: Float, level: _Level, out: Float) -> None:
-    """Add the weighted part of ``light`` (H, W, 4), blurred, to ``out``; works on the part that has weight."""
-    rows, columns = np.flatnonzero(weight.any(axis=1)), np.flatnonzero(weight.any(axis=0))
-    if rows.size == 0:
-        return
-    factor, height, width = level.factor, *weight.shape
+def _spread(
+    light: Float, place: Float, index: int, bounds: tuple[int, int, int, int], level: _Level, out: Float
+) -> None:
+    """Add what of ``light`` (H, W, 4) belongs to this level, blurred, to ``out``; works within ``bounds`` only."""
+    factor, height, width = level.factor, *place.shape
     pad = (level.kernels[0].shape[0] // 2 + 2) * factor
     # On whole coarse pixels, so that the coarse grid lies the same wherever the part begins.
-    top, left = max(rows[0] - pad, 0) // factor * factor, max(columns[0] - pad, 0) // factor * factor
-    bottom = top + -(-(min(rows[-1] + pad, height) - top) // factor) * factor
-    right = left + -(-(min(columns[-1] + pad, width) - left) // factor) * factor
-    part = light[top:bottom, left:right] * weight[top:bottom, left:right, None]
+    top, left = max(bounds[0] - pad, 0) // factor * factor, max(bounds[2] - pad, 0) // factor * factor
+    bottom = top + -(-(min(bounds[1] + pad, height) - top) // factor) * factor
+    right = left + -(-(min(bounds[3] + pad, width) - left) // factor) * factor
+    part = np.empty_like(light[top:bottom, left:right])
+    _weigh(light[top:bottom, left:right], place[top:bottom, left:right], np.float32(index), part)
     missing = (bottom - top - part.shape[0], right - left - part.shape[1])
     if any(missing):
         part = cv2.copyMakeBorder(part, 0, missing[0], 0, missing[1], cv2.BORDER_REFLECT)
@@ -147,6 +151,15 @@ def _spread(light: Float, weight: Float, level: _Level, out: Float) -> None:
     if factor > 1:
         blurred = cv2.resize(blurred, (right - left, bottom - top), interpolation=cv2.INTER_LINEAR)
     out[top:bottom, left:right] += blurred[: min(bottom, height) - top, : min(right, width) - left]
+
+
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+def _weigh(light: Float, place: Float, index: np.float32, part: Float) -> None:
+    for y in numba.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            weight = max(np.float32(1) - abs(place[y, x] - index), np.float32(0))
+            for c in range(4):
+                part[y, x, c] = weight * light[y, x, c]
 
 
 def compose(sheets: list[Float]) -> Float:

@@ -25,7 +25,10 @@ def _build(grid: Grid, seed: int) -> Scene:
     colour = blend((0.10, 0.17, 0.05), (0.38, 0.44, 0.16), np.clip(0.5 + 0.45 * grain, 0, 1))
     stripe = step(0.35, 0.15, np.cos(grid.x_um / 38 + 0.8 * noise(grid, 150, random, octaves=2)))
     colour = colour * (1 - 0.55 * stripe[..., None])
-    depth = face.astype(np.float32)
+    # Beyond the head there is only the dark, far ground.
+    beyond = step(1.0, 0.03, np.hypot(grid.x_um / 560, (grid.y_um - 10) / 400) + 0.03 * grain)
+    colour = colour * (1 - 0.93 * beyond[..., None])
+    depth = (face * (1 - beyond) + _DEEPEST_UM * beyond).astype(np.float32)
     for side in (-1.0, 1.0):
         x, y = grid.x_um - np.float32(side * 300), grid.y_um + 40
         away = np.hypot(x / 255, y / 300)
@@ -46,8 +49,8 @@ def _build(grid: Grid, seed: int) -> Scene:
 
 def _bristles(grid: Grid, random: np.random.Generator) -> Sheet:
     roots, tips = [], []
-    for _ in range(34):
-        x, y = random.uniform(-150, 150), random.uniform(-330, 330)
+    for _ in range(46):
+        x, y = random.uniform(-240, 240), random.uniform(-340, 340)
         angle = random.uniform(0, 2 * np.pi)
         length = random.uniform(120, 330)
         roots.append((x, y, random.uniform(250, 300)))

@@ -1,0 +1,1 @@
+"""The command line: plain folders and files, no database, no server."""

@@ -1,0 +1,168 @@
+"""``./ladder optics | plan | merge | specimens | render``: results to stdout, progress to stderr."""
+
+import json
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated, Any, TypeVar
+
+import typer
+from pydantic import BaseModel, ValidationError
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
+
+from amber_ladder.bench.simulated import SPECIMENS
+from amber_ladder.core.frames import Progress as Report
+from amber_ladder.core.frames import no_progress
+from amber_ladder.core.optics import resolve
+from amber_ladder.errors import AmberLadderError, BadInput
+from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
+from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.work.bench_run import FLAWS, render
+from amber_ladder.work.merging import MergeSettings, merge_folder
+
+app = typer.Typer(
+    name="ladder",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    help="Plan, shoot and merge focus stacks. `./ladder demo` starts the application.",
+)
+
+Model = TypeVar("Model", bound=BaseModel)
+_PHASES = {"shoot": "Shooting", "register": "Aligning and measuring focus", "merge": "Merging", "save": "Saving"}
+
+
+class MethodChoice(StrEnum):
+    """Ways to merge."""
+
+    AUTO = "auto"
+    SELECT = "select"
+    PYRAMID = "pyramid"
+
+
+class OrderChoice(StrEnum):
+    """Which end was shot first."""
+
+    AUTO = "auto"
+    NEAR_FIRST = "near-first"
+    FAR_FIRST = "far-first"
+
+
+@app.command("optics")
+def optics_command(rig: Annotated[Path, typer.Argument(metavar="RIG.json", help="The rig.")]) -> None:
+    """What a rig does: magnification, effective aperture, sharp depth, detail, field."""
+    with plain_errors():
+        _print(optics_json(resolve(_read(rig, RigJson).to_core())))
+
+
+@app.command("plan")
+def plan_command(plan: Annotated[Path, typer.Argument(metavar="PLAN.json", help="Rig, end points, rail.")]) -> None:
+    """The ladder: step, frames, positions, blur between rungs, time, space."""
+    with plain_errors():
+        _print(ladder_json(_read(plan, PlanJson).ladder()))
+
+
+@app.command("merge")
+def merge_command(
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="The frames: JPEG, PNG or TIFF.")],
+    out: Annotated[Path, typer.Option(help="Folder for composite.tif, depth.tif and report.json.")],
+    method: Annotated[MethodChoice, typer.Option(help="How to merge.")] = MethodChoice.AUTO,
+    order: Annotated[OrderChoice, typer.Option(help="Which end was shot first.")] = OrderChoice.AUTO,
+    step_um: Annotated[float | None, typer.Option(min=1e-6, help="Step between frames, for depth in µm.")] = None,
+    um_per_px: Annotated[float | None, typer.Option(min=1e-9, help="Scale, written into the TIFF.")] = None,
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Merge a folder of frames into one picture and a depth map."""
+    settings = MergeSettings(method.value, order.value, step_um, um_per_px)
+    with plain_errors(), _reporting(progress) as report:
+        result = merge_folder(folder, out, settings, report)
+    _print({key: result[key] for key in ("reference_frame", "method", "crop", "coverage", "excluded", "seconds")})
+
+
+@app.command("specimens")
+def specimens_command() -> None:
+    """The simulated specimens."""
+    _print(
+        [
+            {"specimen": s.key, "name": s.name, "kind": s.kind, "width_um": s.width_um, "depth_um": s.depth_um}
+            for s in SPECIMENS.values()
+        ]
+    )
+
+
+@app.command("render")
+def render_command(
+    specimen: Annotated[str, typer.Argument(metavar="SPECIMEN", help="A name from `./ladder specimens`.")],
+    plan: Annotated[Path, typer.Option(metavar="PLAN.json", help="Rig and ladder.")],
+    out: Annotated[Path, typer.Option(help="A new folder for the frames.")],
+    seed: Annotated[int, typer.Option(min=0, help="Another seed is another individual.")] = 0,
+    flaw: Annotated[list[str] | None, typer.Option(help=f"A fault of the bench: {', '.join(FLAWS)}.")] = None,
+    truth: Annotated[bool, typer.Option("--truth", help="Also the sharp picture and the true depth.")] = False,
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Shoot a simulated specimen on the simulated bench."""
+    with plain_errors(), _reporting(progress) as report:
+        result = render(
+            specimen, _read(plan, PlanJson), out, report, seed=seed, flaws=flaw or (), with_truth=truth
+        )
+    _print({"frames": len(result["frames"]), "out": str(out)})
+
+
+@contextmanager
+def plain_errors() -> Iterator[None]:
+    """Bad input is one line and exit 2; a full disk or a fault of ours is one line and exit 1."""
+    try:
+        yield
+    except BadInput as error:
+        raise _exit(str(error), 2) from error
+    except AmberLadderError as error:
+        raise _exit(str(error), 1) from error
+    except KeyboardInterrupt as error:
+        raise _exit("stopped: nothing was written", 1) from error
+
+
+def _exit(message: str, code: int) -> typer.Exit:
+    print(f"ladder: {' '.join(message.split())}", file=sys.stderr)
+    return typer.Exit(code)
+
+
+def _read(path: Path, model: type[Model]) -> Model:
+    try:
+        return model.model_validate_json(path.read_bytes())
+    except OSError as error:
+        raise BadInput(f"{path}: {error.strerror}: name a JSON file") from error
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the file"
+        more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
+        raise BadInput(f"{path}: {where}: {first['msg']}{more}") from error
+
+
+def _print(content: Any) -> None:
+    print(json.dumps(content, indent=2, ensure_ascii=False))
+
+
+@contextmanager
+def _reporting(asked: bool) -> Iterator[Report]:
+    console = Console(stderr=True)
+    if not (console.is_terminal or asked):
+        yield no_progress
+        return
+    columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=console) as bars:
+        yield _follow(bars)
+
+
+def _follow(bars: Progress) -> Callable[[str, int, int], None]:
+    tasks: dict[str, Any] = {}
+
+    def report(phase: str, done: int, total: int) -> None:
+        if phase not in tasks:
+            tasks[phase] = bars.add_task(_PHASES[phase], total=total)
+        bars.update(tasks[phase], completed=done)
+
+    return report
