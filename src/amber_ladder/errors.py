@@ -1,11 +1,13 @@
 """The one family of errors that a user may meet: what happened, where, and what to do now."""
 
+import errno
+
 
 class AmberLadderError(Exception):
     """Base of every error whose message is meant to be read by the person at the bench."""
 
 
-class BadInput(AmberLadderError):  # noqa: N818 - reads as the sentence it stands for
+class BadInput(AmberLadderError):
     """Something given cannot be used. ``field`` names the entry it belongs to, dotted as in the JSON."""
 
     def __init__(self, message: str, *, field: str | None = None) -> None:
@@ -22,21 +24,26 @@ class UnreadablePicture(BadInput):
         self.reason = reason
 
 
-class NotFound(AmberLadderError):  # noqa: N818
+class NotFound(AmberLadderError):
     """What was asked for does not exist."""
 
 
-class Conflict(AmberLadderError):  # noqa: N818
+class Conflict(AmberLadderError):
     """The request is sound but contradicts what is there already."""
 
 
-class StorageFull(AmberLadderError):  # noqa: N818
+class StorageFull(AmberLadderError):
     """The disk has no room left; nothing was written under its final name."""
 
 
-class DatabaseAway(AmberLadderError):  # noqa: N818
+class DatabaseAway(AmberLadderError):
     """The database does not answer; nothing was changed."""
 
 
-class Stopped(AmberLadderError):  # noqa: N818
+class Stopped(AmberLadderError):
     """The work was stopped by the person who started it; nothing was written under its final name."""
+
+
+def disk_is_full(error: OSError) -> bool:
+    """Whether the system refused to write for want of room."""
+    return error.errno in (errno.ENOSPC, errno.EDQUOT)

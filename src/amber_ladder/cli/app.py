@@ -33,7 +33,12 @@ app = typer.Typer(
 )
 
 Model = TypeVar("Model", bound=BaseModel)
-_PHASES = {"shoot": "Shooting", "register": "Aligning and measuring focus", "merge": "Merging", "save": "Saving"}
+_PHASES = {
+    "shoot": "Shooting",
+    "register": "Aligning and measuring focus",
+    "merge": "Merging",
+    "save": "Saving",
+}
 
 
 class MethodChoice(StrEnum):
@@ -60,7 +65,9 @@ def optics_command(rig: Annotated[Path, typer.Argument(metavar="RIG.json", help=
 
 
 @app.command("plan")
-def plan_command(plan: Annotated[Path, typer.Argument(metavar="PLAN.json", help="Rig, end points, rail.")]) -> None:
+def plan_command(
+    plan: Annotated[Path, typer.Argument(metavar="PLAN.json", help="Rig, end points, rail.")],
+) -> None:
     """The ladder: step, frames, positions, blur between rungs, time, space."""
     with plain_errors():
         _print(ladder_json(_read(plan, PlanJson).ladder()))
@@ -88,7 +95,13 @@ def specimens_command() -> None:
     """The simulated specimens."""
     _print(
         [
-            {"specimen": s.key, "name": s.name, "kind": s.kind, "width_um": s.width_um, "depth_um": s.depth_um}
+            {
+                "specimen": s.key,
+                "name": s.name,
+                "kind": s.kind,
+                "width_um": s.width_um,
+                "depth_um": s.depth_um,
+            }
             for s in SPECIMENS.values()
         ]
     )
@@ -106,9 +119,7 @@ def render_command(
 ) -> None:
     """Shoot a simulated specimen on the simulated bench."""
     with plain_errors(), _reporting(progress) as report:
-        result = render(
-            specimen, _read(plan, PlanJson), out, report, seed=seed, flaws=flaw or (), with_truth=truth
-        )
+        result = render(specimen, _read(plan, PlanJson), out, report, seed=seed, flaws=flaw or (), with_truth=truth)
     _print({"frames": len(result["frames"]), "out": str(out)})
 
 

@@ -1,6 +1,5 @@
 """Writing files all or nothing, and saying plainly when the disk is full."""
 
-import errno
 import os
 import shutil
 import tempfile
@@ -8,9 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from amber_ladder.errors import BadInput, StorageFull
-
-_FULL = (errno.ENOSPC, errno.EDQUOT)
+from amber_ladder.errors import BadInput, StorageFull, disk_is_full
 
 
 @contextmanager
@@ -19,7 +16,7 @@ def full_disk_named(place: Path) -> Iterator[None]:
     try:
         yield
     except OSError as error:
-        if error.errno not in _FULL:
+        if not disk_is_full(error):
             raise
         raise StorageFull(
             f"no room left on the disk that holds {place}: nothing was written. Free some space and try again."
@@ -40,7 +37,7 @@ def folder_in_one_piece(target: Path) -> Iterator[Path]:
         target.parent.mkdir(parents=True, exist_ok=True)
         scratch = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
     except OSError as error:
-        if error.errno in _FULL:
+        if disk_is_full(error):
             raise StorageFull(f"no room left on the disk that holds {target}: nothing was written.") from error
         raise BadInput(f"{target} cannot be made here: {error.strerror}", field="out") from error
     try:

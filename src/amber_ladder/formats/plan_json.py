@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any
 
-from pydantic import Field, model_validator
+from pydantic import Field, ValidationInfo, field_validator
 
 from amber_ladder.core.optics import Optics, resolve
 from amber_ladder.core.planning import Ladder, Timing, plan_ladder
@@ -41,11 +41,12 @@ class LadderRequestJson(Strict):
     timing: TimingJson = TimingJson()
     bytes_per_frame: Annotated[int, Field(ge=0, le=2_000_000_000)] = 0
 
-    @model_validator(mode="after")
-    def _far_beyond_near(self) -> "LadderRequestJson":
-        if self.far_um <= self.near_um:
-            raise ValueError("far_um must lie beyond near_um: swap them or set the far point again")
-        return self
+    @field_validator("far_um")
+    @classmethod
+    def _far_beyond_near(cls, far_um: float, info: ValidationInfo) -> float:
+        if "near_um" in info.data and far_um <= info.data["near_um"]:
+            raise ValueError("the far point must lie beyond the near point: swap them or set it again")
+        return far_um
 
     def plan(self, optics: Optics) -> Ladder:
         """The ladder for a resolved rig. Raises BadInput as :func:`plan_ladder`."""

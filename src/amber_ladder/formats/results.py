@@ -14,7 +14,11 @@ SOFTWARE = f"Amber Ladder {__version__}"
 
 
 def write_composite(
-    path: Path, composite: NDArray[Any], *, colour_profile: bytes | None = None, um_per_px: float | None = None
+    path: Path,
+    composite: NDArray[Any],
+    *,
+    colour_profile: bytes | None = None,
+    um_per_px: float | None = None,
 ) -> None:
     """RGB TIFF (H, W, 3) in 8 or 16 bits, with its colour profile, and its scale as pixels per cm if known."""
     tifffile.imwrite(
@@ -32,9 +36,7 @@ def write_composite(
 def write_depth(path: Path, depth: NDArray[np.float32], *, unit: str) -> None:
     """Float TIFF (H, W); NaN where unknown. The unit stands in the description."""
     description = f"Depth below the nearest kept frame, {unit}, growing away from the camera; NaN where unknown"
-    tifffile.imwrite(
-        path, depth.astype(np.float32), software=SOFTWARE, description=description.encode(), metadata=None
-    )
+    tifffile.imwrite(path, depth.astype(np.float32), software=SOFTWARE, description=description.encode(), metadata=None)
 
 
 def write_json(path: Path, content: dict[str, Any]) -> None:

@@ -99,5 +99,8 @@ class RigJson(Strict):
     def to_core(self) -> optics.Rig:
         """As the core sees it."""
         return optics.Rig(
-            optics.Sensor(**self.sensor.model_dump()), self.train.to_core(), self.wavelength_nm, self.medium_index
+            optics.Sensor(**self.sensor.model_dump()),
+            self.train.to_core(),
+            self.wavelength_nm,
+            self.medium_index,
         )

@@ -34,7 +34,8 @@ class MergeSettings:
             if method == self.method:
                 return method
         raise BadInput(
-            f"no merge method is called {self.method!r}: choose one of auto, {', '.join(METHODS)}", field="method"
+            f"no merge method is called {self.method!r}: choose one of auto, {', '.join(METHODS)}",
+            field="method",
         )
 
 
@@ -117,7 +118,12 @@ def _report(
         "excluded": [{"file": one.name, "reason": one.reason} for one in (*left_out, *found.excluded)],
         "crop": {"x": x, "y": y, "width": width, "height": height},
         "registration": [
-            {"file": name, "matrix": np.round(matrix, 8).tolist(), "rms_px": round(rms, 4), "gain": round(gain, 5)}
+            {
+                "file": name,
+                "matrix": np.round(matrix, 8).tolist(),
+                "rms_px": round(rms, 4),
+                "gain": round(gain, 5),
+            }
             for name, matrix, rms, gain in zip(names, found.matrices, found.rms_px, found.gains, strict=True)
         ],
         "coverage": {

@@ -21,9 +21,7 @@ class PlanLadder(unittest.TestCase):
         self.assertGreaterEqual(ladder.positions_um[-1], 13110 + 45)
 
     def test_cost(self) -> None:
-        ladder = plan_ladder(
-            FIVE, near_um=0, far_um=100, spare_rungs=0, timing=Timing(2, 0.5, 1.5), bytes_per_frame=10
-        )
+        ladder = plan_ladder(FIVE, near_um=0, far_um=100, spare_rungs=0, timing=Timing(2, 0.5, 1.5), bytes_per_frame=10)
         self.assertEqual(ladder.frames, 6)
         self.assertEqual((ladder.seconds, ladder.bytes), (24, 60))
         self.assertAlmostEqual(ladder.travel_um, 5 * ladder.step_um)
@@ -60,9 +58,7 @@ class PlanLadder(unittest.TestCase):
     ) -> None:
         optics = resolve(Rig(SENSOR, Measured(10, na=na)))
         try:
-            ladder = plan_ladder(
-                optics, near_um=0, far_um=depth, overlap=overlap, spare_rungs=spare, click_um=click
-            )
+            ladder = plan_ladder(optics, near_um=0, far_um=depth, overlap=overlap, spare_rungs=spare, click_um=click)
         except BadInput:
             return
         self.assertLessEqual(ladder.positions_um[spare], 0)

@@ -23,7 +23,9 @@ def corner_error_px(found: NDArray[np.float64], wanted: NDArray[np.float64], sha
     return float(np.hypot(*(one - two).T).max())
 
 
-def similarity(scale: float, turn_deg: float, shift: tuple[float, float], shape: tuple[int, int]) -> NDArray[np.float64]:
+def similarity(
+    scale: float, turn_deg: float, shift: tuple[float, float], shape: tuple[int, int]
+) -> NDArray[np.float64]:
     centre = np.array([shape[1] / 2, shape[0] / 2])
     c, s = scale * np.cos(np.deg2rad(turn_deg)), scale * np.sin(np.deg2rad(turn_deg))
     linear = np.array([[c, -s], [s, c]])
@@ -48,7 +50,10 @@ class RegisterPair(unittest.TestCase):
         inset = np.array([[1.0, 0, 90], [0, 1, 80]])
         for case in range(12):
             wanted = similarity(
-                random.uniform(0.985, 1.015), random.uniform(-1, 1), tuple(random.uniform(-25, 25, 2)), self.SHAPE
+                random.uniform(0.985, 1.015),
+                random.uniform(-1, 1),
+                tuple(random.uniform(-25, 25, 2)),
+                self.SHAPE,
             )
             size = (self.SHAPE[1], self.SHAPE[0])
             flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP

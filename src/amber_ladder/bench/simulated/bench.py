@@ -1,5 +1,6 @@
 """A simulated rail and camera with one specimen under them."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -8,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.bench.devices import Exposure
+from amber_ladder.bench.simulated.jpeg import encode_jpeg
 from amber_ladder.bench.simulated.scene import Blur, Grid, compose
 from amber_ladder.bench.simulated.specimens import SimulatedSpecimen
 from amber_ladder.core.colour import encode_srgb
 from amber_ladder.core.optics import Optics, Sensor
 from amber_ladder.core.planning import Timing
-from amber_ladder.bench.simulated.jpeg import encode_jpeg
 
 _MARGIN = 0.03  # of the field on every side, so that drift and breathing never show an edge
 _MARGIN_PX = 12
@@ -70,9 +71,7 @@ class SimulatedBench:
         self._random = np.random.default_rng([seed, 77])
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
         self._position_um = near_um
-        self._margin = tuple(
-            int(side * _MARGIN) + _MARGIN_PX for side in (sensor.width_px, sensor.height_px)
-        )
+        self._margin = tuple(int(side * _MARGIN) + _MARGIN_PX for side in (sensor.width_px, sensor.height_px))
         grid = Grid.centred(
             sensor.width_px + 2 * self._margin[0], sensor.height_px + 2 * self._margin[1], optics.pixel_um
         )
@@ -112,7 +111,8 @@ class SimulatedBench:
         return (self._position_um - self._near_um) * self._optics.medium_index
 
     def _focused(self, focus_um: float) -> NDArray[np.float32]:
-        return compose([self._blur.focused_at(sheet, focus_um) for sheet in self._scene.sheets])
+        with ThreadPoolExecutor(max_workers=len(self._scene.sheets)) as pool:
+            return compose(list(pool.map(lambda sheet: self._blur.focused_at(sheet, focus_um), self._scene.sheets)))
 
     def _matrix(self) -> NDArray[np.float64]:
         travel_mm = (self._position_um - self._near_um) / 1e3
@@ -128,9 +128,7 @@ class SimulatedBench:
     ) -> NDArray[np.float32]:
         size = (self._sensor.width_px, self._sensor.height_px)
         flags = interpolation | cv2.WARP_INVERSE_MAP
-        return np.asarray(
-            cv2.warpAffine(scene, matrix, size, flags=flags, borderMode=cv2.BORDER_REFLECT), np.float32
-        )
+        return np.asarray(cv2.warpAffine(scene, matrix, size, flags=flags, borderMode=cv2.BORDER_REFLECT), np.float32)
 
     def _with_noise(self, light: NDArray[np.float32]) -> NDArray[np.float32]:
         well = self._wobble.full_well

@@ -153,9 +153,9 @@ def _spread(
     out[top:bottom, left:right] += blurred[: min(bottom, height) - top, : min(right, width) - left]
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _weigh(light: Float, place: Float, index: np.float32, part: Float) -> None:
-    for y in numba.prange(light.shape[0]):
+    for y in range(light.shape[0]):
         for x in range(light.shape[1]):
             weight = max(np.float32(1) - abs(place[y, x] - index), np.float32(0))
             for c in range(4):

@@ -60,7 +60,8 @@ def _push_pull(value: Float, weight: Float) -> Float:
     pooled = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
     carried = cv2.resize(value * weight, size, interpolation=cv2.INTER_AREA)
     coarse = _push_pull(
-        (carried / np.maximum(pooled, 1e-9)).astype(np.float32), np.minimum(pooled * 2, 1.0).astype(np.float32)
+        (carried / np.maximum(pooled, 1e-9)).astype(np.float32),
+        np.minimum(pooled * 2, 1.0).astype(np.float32),
     )
     filled = cv2.resize(coarse, (value.shape[1], value.shape[0]), interpolation=cv2.INTER_LINEAR)
     share = np.minimum(weight, 1.0)

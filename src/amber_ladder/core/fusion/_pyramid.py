@@ -77,7 +77,12 @@ def _reach(matrix: NDArray[np.float64], shape: tuple[int, int]) -> NDArray[np.ui
 
 
 def _add(
-    warped: NDArray[Any], reach: NDArray[np.uint8], place: np.int16, levels: list[_Level], base: Float, weight: Float
+    warped: NDArray[Any],
+    reach: NDArray[np.uint8],
+    place: np.int16,
+    levels: list[_Level],
+    base: Float,
+    weight: Float,
 ) -> None:
     present = np.asarray(warped, np.float32)
     square = np.empty((0, 0), np.float32)
@@ -89,7 +94,10 @@ def _add(
         covered = cv2.resize(reach, (square.shape[1], square.shape[0]), interpolation=cv2.INTER_NEAREST)
         # Beyond a frame's own border the pixels are mirrored: only the reference frame may speak there.
         covered = cv2.erode(
-            covered, np.ones((2 * _EDGE_PX + 1,) * 2, np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=255
+            covered,
+            np.ones((2 * _EDGE_PX + 1,) * 2, np.uint8),
+            borderType=cv2.BORDER_CONSTANT,
+            borderValue=255,
         )
         _take(present, coarser, activity, np.asarray(covered), place, level.detail, level.activity, level.winner)
         present = coarser

@@ -173,7 +173,10 @@ def _on_canvas(energy: NDArray[np.float32], matrix: NDArray[np.float64], factor:
 
 
 def _to_reference(
-    index: NDArray[np.float32], confidence: NDArray[np.float32], to_reference: NDArray[np.float64], factor: int
+    index: NDArray[np.float32],
+    confidence: NDArray[np.float32],
+    to_reference: NDArray[np.float64],
+    factor: int,
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     size = (index.shape[1], index.shape[0])
     small = inverse_scaled(to_reference, factor)
@@ -189,12 +192,13 @@ def _direction(order: Order, scales: list[float]) -> tuple[bool, str]:
     growth = scales[0] / scales[-1] - 1.0
     if abs(growth) < _TELLING_SCALE:
         return True, "assumed: the picture hardly changes size"
-    return growth > 0, f"the picture {'grows' if growth > 0 else 'shrinks'} by {abs(growth):.1%}, taken as a rail's"
+    return (
+        growth > 0,
+        f"the picture {'grows' if growth > 0 else 'shrinks'} by {abs(growth):.1%}, taken as a rail's",
+    )
 
 
-def _gaps(
-    before: NDArray[np.float64], after: NDArray[np.float64], used: list[int]
-) -> tuple[tuple[int, int], ...]:
+def _gaps(before: NDArray[np.float64], after: NDArray[np.float64], used: list[int]) -> tuple[tuple[int, int], ...]:
     """Neighbours between which sharpness falls much faster than elsewhere: rungs are missing there."""
     known = np.concatenate([before[np.isfinite(before)], after[np.isfinite(after)]])
     if known.size < 6:

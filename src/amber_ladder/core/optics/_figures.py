@@ -156,7 +156,11 @@ def _aperture(rig: Rig, optics: Optics, m: FigureInput) -> Figure:
             FigureInput("N", "marked f-number", train.f_number, "", "entered"),
             FigureInput("m", "magnification of the lens", m_lens, "×", "nominal"),
             FigureInput(
-                "P", "pupil magnification", train.pupil_magnification or 1.0, "", "guessed" if guessed else "entered"
+                "P",
+                "pupil magnification",
+                train.pupil_magnification or 1.0,
+                "",
+                "guessed" if guessed else "entered",
             ),
         )
         formula = "N_e = N (1 + m/P)"

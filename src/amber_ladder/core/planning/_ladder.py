@@ -126,9 +126,7 @@ def _whole_clicks(step_um: float, click_um: float | None) -> float:
     return max(clicks, 1) * click_um
 
 
-def _warnings(
-    step_um: float, click_um: float | None, resulting: float, wanted: float
-) -> tuple[str, ...]:
+def _warnings(step_um: float, click_um: float | None, resulting: float, wanted: float) -> tuple[str, ...]:
     if click_um is None or resulting >= wanted - _ROUNDING:
         return ()
     if resulting < 0.0:

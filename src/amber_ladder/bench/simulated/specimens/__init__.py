@@ -6,7 +6,13 @@ from amber_ladder.errors import BadInput
 
 SPECIMENS: dict[str, SimulatedSpecimen] = {
     specimen.key: specimen
-    for specimen in (moss.CAPSULE_MOUTH, insect.LACEWING_EYE, mineral.WULFENITE, snow.CAPPED_COLUMN, fern.SPORANGIA)
+    for specimen in (
+        moss.CAPSULE_MOUTH,
+        insect.LACEWING_EYE,
+        mineral.WULFENITE,
+        snow.CAPPED_COLUMN,
+        fern.SPORANGIA,
+    )
 }
 
 

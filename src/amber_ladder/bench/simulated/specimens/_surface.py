@@ -50,9 +50,7 @@ def step(edge: float, softness: float, value: Float) -> Float:
 
 def blend(first: tuple[float, float, float], second: tuple[float, float, float], amount: Float) -> Float:
     """Colours (H, W, 3) between two linear RGB values."""
-    return (
-        np.asarray(first, np.float32) * (1 - amount[..., None]) + np.asarray(second, np.float32) * amount[..., None]
-    )
+    return np.asarray(first, np.float32) * (1 - amount[..., None]) + np.asarray(second, np.float32) * amount[..., None]
 
 
 def lit(colour: Float, depth_um: Float, pixel_um: float, *, gloss: float = 0.0, relief: float = 1.0) -> Float:

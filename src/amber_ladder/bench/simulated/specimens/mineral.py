@@ -50,9 +50,7 @@ def _blade(
     fine = 0.5 + 0.22 * lines + 0.18 * np.sin(v / 3.1) + 0.2 * np.mod(steps, 2)
     colour = blend((0.62, 0.17, 0.01), (0.98, 0.52, 0.06), np.clip(fine, 0, 1).astype(np.float32))
     colour = colour * (1 + 0.5 * bevel[..., None])
-    return Sheet(
-        lit(colour, depth, grid.pixel_um, gloss=0.2), cover.astype(np.float32), spread_depth(cover, depth)
-    )
+    return Sheet(lit(colour, depth, grid.pixel_um, gloss=0.2), cover.astype(np.float32), spread_depth(cover, depth))
 
 
 WULFENITE = SimulatedSpecimen("wulfenite", "Wulfenite blades", "mineral", 1400.0, _DEEPEST_UM, _build)

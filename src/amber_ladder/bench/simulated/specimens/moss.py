@@ -37,7 +37,9 @@ def _teeth(grid: Grid, random: np.random.Generator, radius: np.ndarray) -> Sheet
     reach = 0.06 * random.standard_normal(_TEETH).astype(np.float32)[which]
     half = 0.30 + 0.34 * np.clip(along, 0, 1)
     softness = 1.2 * grid.pixel_um * _TEETH / (np.pi * np.maximum(radius, 50))
-    cover = (1 - step(0, 1, (across - half) / softness)) * step(0, 0.012, along - reach) * (1 - step(1.06, 0.012, along))
+    cover = (
+        (1 - step(0, 1, (across - half) / softness)) * step(0, 0.012, along - reach) * (1 - step(1.06, 0.012, along))
+    )
     lean = 26 * random.standard_normal(_TEETH).astype(np.float32)[which]
     grain = noise(grid, 30, random)
     depth = 22 + (118 + lean) * np.clip(along, 0, 1.1) ** 1.5 + 26 * across**2 + 3 * grain

@@ -25,7 +25,11 @@ FLAWS: dict[str, dict[str, float]] = {
 
 
 def climb(
-    rail: Rail, camera: Camera, positions_um: Sequence[float], keep: Callable[[int, Exposure], None], progress: Progress
+    rail: Rail,
+    camera: Camera,
+    positions_um: Sequence[float],
+    keep: Callable[[int, Exposure], None],
+    progress: Progress,
 ) -> None:
     """Shoot all rungs from the first to the last, handing each frame over as soon as it is exposed."""
     for rung, position_um in enumerate(positions_um):

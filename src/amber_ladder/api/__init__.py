@@ -1,0 +1,1 @@
+"""The stages over HTTP: a router each, without logic of its own."""

@@ -1,0 +1,47 @@
+"""The server: API, events and the built pages, on one port of 127.0.0.1."""
+
+from pathlib import Path
+
+from fastapi import FastAPI, HTTPException
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+
+from amber_ladder import __version__
+from amber_ladder.api import cabinet, events, merge, pictures, plan, record, rigs, shoot
+from amber_ladder.api.problems import install
+from amber_ladder.settings import settings
+
+_ROUTERS = (cabinet, rigs, plan, shoot, merge, pictures, record, events)
+
+
+def create_app(pages: Path | None = None) -> FastAPI:
+    """The application; ``pages`` is the folder with the built web pages."""
+    app = FastAPI(
+        title="Amber Ladder",
+        version=__version__,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+    )
+    install(app)
+    for part in _ROUTERS:
+        app.include_router(part.router, prefix="/api")
+    if pages is not None:
+        _serve_pages(app, pages)
+    return app
+
+
+def _serve_pages(app: FastAPI, pages: Path) -> None:
+    app.mount("/assets", StaticFiles(directory=pages / "assets", check_dir=False), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> FileResponse:
+        if path.startswith("api/"):
+            raise HTTPException(404, "there is no such address")
+        # Every other address is a page; the browser's own router takes it from there.
+        return FileResponse(pages / "index.html", headers={"Cache-Control": "no-cache"})
+
+
+def served() -> FastAPI:
+    """What uvicorn runs."""
+    return create_app(settings().pages)

@@ -1,0 +1,33 @@
+"""Cabinet."""
+
+from fastapi import APIRouter
+
+from amber_ladder.api.problems import RESPONSES
+from amber_ladder.work import cabinet
+from amber_ladder.work.views import SpecimenView
+
+router = APIRouter(tags=["cabinet"], responses=RESPONSES)
+
+
+@router.get("/specimens")
+def browse(words: str = "", kind: str = "") -> cabinet.CabinetView:
+    """Find specimens by text and kind."""
+    return cabinet.browse(words, kind)
+
+
+@router.post("/specimens", status_code=201)
+def add_specimen(entry: cabinet.SpecimenEntry) -> SpecimenView:
+    """Add a specimen."""
+    return cabinet.add_specimen(entry)
+
+
+@router.get("/specimens/{specimen_id}")
+def read_specimen(specimen_id: int) -> SpecimenView:
+    """One specimen's label."""
+    return cabinet.read_specimen(specimen_id)
+
+
+@router.put("/specimens/{specimen_id}")
+def edit_specimen(specimen_id: int, entry: cabinet.SpecimenEntry) -> SpecimenView:
+    """Correct a label."""
+    return cabinet.edit_specimen(specimen_id, entry)

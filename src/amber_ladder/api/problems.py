@@ -1,0 +1,77 @@
+"""Every refusal in one shape: what is wrong, where, and what to do."""
+
+import logging
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+
+from amber_ladder.errors import AmberLadderError, BadInput, Conflict, DatabaseAway, NotFound, StorageFull
+
+_STATUS: tuple[tuple[type[AmberLadderError], int], ...] = (
+    (BadInput, 422),
+    (NotFound, 404),
+    (Conflict, 409),
+    (DatabaseAway, 503),
+    (StorageFull, 507),
+)
+_UNION_TAGS = {"lens", "infinity_objective", "measured"}
+log = logging.getLogger(__name__)
+
+
+class FieldProblem(BaseModel):
+    """What is wrong with one entry; ``field`` is dotted as in the JSON, empty for the whole."""
+
+    field: str
+    message: str
+
+
+class Problem(BaseModel):
+    """A refusal."""
+
+    message: str
+    fields: list[FieldProblem] = []
+
+
+RESPONSES: dict[int | str, dict[str, Any]] = {code: {"model": Problem} for code in (404, 409, 422, 503, 507)}
+
+
+def install(app: FastAPI) -> None:
+    """Answer all errors of ours, of validation and of the framework as a Problem."""
+
+    @app.exception_handler(AmberLadderError)
+    def ours(_request: Request, error: AmberLadderError) -> JSONResponse:
+        status = next((code for kind, code in _STATUS if isinstance(error, kind)), 500)
+        field = getattr(error, "field", None)
+        return _answer(status, str(error), [FieldProblem(field=field, message=str(error))] if field else [])
+
+    @app.exception_handler(RequestValidationError)
+    def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:
+        fields = [FieldProblem(field=_where(one["loc"]), message=_plain(one["msg"])) for one in error.errors()]
+        first = fields[0]
+        return _answer(422, f"{first.field}: {first.message}" if first.field else first.message, fields)
+
+    @app.exception_handler(HTTPException)
+    def framework(_request: Request, error: HTTPException) -> JSONResponse:
+        return _answer(error.status_code, str(error.detail), [])
+
+    @app.exception_handler(Exception)
+    def fault(request: Request, error: Exception) -> JSONResponse:
+        log.exception("%s %s", request.method, request.url.path, exc_info=error)
+        return _answer(500, "Our fault: something went wrong here. Nothing was lost; try again.", [])
+
+
+def _answer(status: int, message: str, fields: list[FieldProblem]) -> JSONResponse:
+    return JSONResponse(Problem(message=message, fields=fields).model_dump(), status)
+
+
+def _where(location: tuple[int | str, ...]) -> str:
+    parts = [str(part) for part in location if part not in _UNION_TAGS]
+    return ".".join(parts[1:] if parts and parts[0] in ("body", "query", "path") else parts)
+
+
+def _plain(message: str) -> str:
+    return message.removeprefix("Value error, ")

@@ -1,0 +1,50 @@
+"""Record."""
+
+import json
+from typing import Literal
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse, Response
+
+from amber_ladder.api.problems import RESPONSES
+from amber_ladder.work import record
+
+router = APIRouter(tags=["record"], responses=RESPONSES)
+
+
+@router.get("/merges/{merge_id}/label")
+def label(merge_id: int) -> record.RecordView:
+    """Scale, bar and file name of a finished merge."""
+    return record.label(merge_id)
+
+
+@router.get("/merges/{merge_id}/{kind}.tif", response_class=FileResponse)
+def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> FileResponse:
+    """Composite or depth as merged."""
+    path, name = record.tiff(merge_id, kind)
+    return FileResponse(path, media_type="image/tiff", filename=name)
+
+
+@router.get("/merges/{merge_id}/picture.png", response_class=Response)
+def png(merge_id: int) -> Response:
+    """The cropped composite with its scale bar."""
+    content, name = record.png(merge_id)
+    return _saved(content, "image/png", name)
+
+
+@router.get("/merges/{merge_id}/record.json", response_class=Response)
+def record_json(merge_id: int) -> Response:
+    """The full record."""
+    content, name = record.record(merge_id)
+    return _saved(json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", name)
+
+
+@router.get("/ledger.csv", response_class=Response)
+def ledger() -> Response:
+    """All stacks."""
+    # The mark at the start tells spreadsheets that the text is UTF-8.
+    return _saved(("\ufeff" + record.ledger_csv()).encode(), "text/csv; charset=utf-8", "amber-ladder-ledger.csv")
+
+
+def _saved(content: bytes, media_type: str, name: str) -> Response:
+    return Response(content, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{name}"'})

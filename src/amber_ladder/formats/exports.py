@@ -1,0 +1,53 @@
+"""What leaves the house: a picture with its scale bar, and tables."""
+
+import csv
+from collections.abc import Iterable, Sequence
+from io import BytesIO, StringIO
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageDraw, ImageFont
+
+from amber_ladder.core.measuring import ScaleBar
+
+_INK, _SHEET = (24, 34, 30), (243, 245, 242)
+
+
+def png_with_bar(picture: NDArray[Any], bar: ScaleBar, caption: str, *, colour_profile: bytes | None = None) -> bytes:
+    """A PNG of RGB (H, W, 3) in 8 bits with a strip below it: caption left, scale bar right.
+
+    The strip lies below so that the bar hides nothing of the specimen.
+    """
+    if picture.dtype == np.uint16:
+        picture = (picture >> 8).astype(np.uint8)
+    height, width = picture.shape[:2]
+    size = max(13, round(width / 64))
+    strip = round(size * 3.2)
+    sheet = Image.new("RGB", (width, height + strip), _SHEET)
+    sheet.paste(Image.fromarray(np.ascontiguousarray(picture)), (0, 0))
+    draw, font = ImageDraw.Draw(sheet), ImageFont.load_default(size)
+    middle = height + strip / 2
+    left, right = width - size - bar.length_px, width - size
+    draw.text((size, middle), caption, fill=_INK, font=font, anchor="lm")
+    draw.text(((left + right) / 2, middle - size * 0.35), bar.label, fill=_INK, font=font, anchor="mm")
+    thick = max(2, size // 4)
+    draw.rectangle(
+        (round(left), round(middle + size * 0.6), round(right) - 1, round(middle + size * 0.6) + thick), _INK
+    )
+    file = BytesIO()
+    sheet.save(file, "PNG", icc_profile=colour_profile)
+    return file.getvalue()
+
+
+def csv_table(head: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
+    """CSV as RFC 4180 has it. A text that a spreadsheet would run as a formula gets a leading apostrophe."""
+    out = StringIO()
+    writer = csv.writer(out)
+    writer.writerow(head)
+    writer.writerows([_harmless(cell) for cell in row] for row in rows)
+    return out.getvalue()
+
+
+def _harmless(cell: object) -> object:
+    return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t") else cell

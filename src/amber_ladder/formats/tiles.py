@@ -1,0 +1,36 @@
+"""Deep-zoom tiles and small previews of pictures, so that a page never loads a whole one."""
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyvips
+import tifffile
+from numpy.typing import NDArray
+
+from amber_ladder.core.colour import colour_depth
+from amber_ladder.formats.files import folder_in_one_piece
+from amber_ladder.formats.pictures import read_picture
+
+TILE_PX = 510  # with one px of overlap on either side: 512
+PREVIEW_PX = 480
+
+
+def make_tiles(picture: NDArray[Any], folder: Path) -> None:
+    """Write picture.dzi with its tiles, and preview.jpg, into a new folder, all or nothing. RGB in 8 or 16 bits."""
+    if picture.dtype == np.uint16:
+        picture = (picture >> 8).astype(np.uint8)
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(picture), interpretation="srgb")
+    with folder_in_one_piece(folder) as scratch:
+        image.dzsave(str(scratch / "picture"), tile_size=TILE_PX, overlap=1, suffix=".jpg[Q=90]")
+        image.thumbnail_image(PREVIEW_PX, height=PREVIEW_PX, size="down").jpegsave(str(scratch / "preview.jpg"), Q=88)
+
+
+def depth_picture(path: Path) -> NDArray[np.uint8]:
+    """A depth TIFF as colours, RGB (H, W, 3)."""
+    return colour_depth(np.asarray(tifffile.imread(path), np.float32))
+
+
+def composite_picture(path: Path) -> NDArray[Any]:
+    """A composite TIFF, RGB (H, W, 3)."""
+    return read_picture(path)

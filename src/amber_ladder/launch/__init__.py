@@ -1,0 +1,1 @@
+"""Starting everything on one machine: PostgreSQL, server, worker; and the checks."""

@@ -1,0 +1,130 @@
+"""Starting PostgreSQL, server and worker together, keeping them up, and stopping what was started."""
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+from types import FrameType
+
+from amber_ladder.errors import AmberLadderError
+from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
+
+SOURCE = Path(__file__).resolve().parents[3]
+
+
+class Station:
+    """Everything that runs for one data folder. ``start`` returns the address; ``stop`` ends what was started."""
+
+    def __init__(self, data: Path, *, port: int = 8080, durable: bool = True) -> None:
+        self.data = reachable_by_server(data)
+        self.cluster = Cluster(self.data / "postgres", durable=durable)
+        self._wanted_port = port
+        self._children: dict[str, subprocess.Popen[bytes]] = {}
+        self._environment = dict(os.environ)
+        self.port = 0
+
+    @property
+    def address(self) -> str:
+        """Where the pages are."""
+        return f"http://127.0.0.1:{self.port}/"
+
+    def open_database(self) -> None:
+        """Start PostgreSQL, bring the tables up to date, and point this process at it."""
+        self.cluster.start()
+        here = {"AMBER_LADDER_DATA": str(self.data), "AMBER_LADDER_DATABASE_URL": self.cluster.url}
+        os.environ.update(here)
+        self._environment.update(here)
+        from amber_ladder.store.database import migrate
+
+        migrate()
+
+    def start_server(self) -> None:
+        """Start the server on a free port and wait until it answers."""
+        self.port = free_port(self._wanted_port)
+        if self.port != self._wanted_port:
+            print(f"Port {self._wanted_port} is taken; using {self.port}.", flush=True)
+        self._start("server")
+        if not wait_for_port(self.port, seconds=60):
+            raise AmberLadderError("the server did not start: see the lines above")
+
+    def start_worker(self) -> None:
+        """Start the worker."""
+        self._start("worker")
+
+    def keep_up(self) -> None:
+        """Start again whatever has died."""
+        if "worker" in self._children or "server" in self._children:
+            self.cluster.start()
+        for name, child in list(self._children.items()):
+            if child.poll() is not None:
+                print(f"The {name} ended (code {child.returncode}); starting it again.", flush=True)
+                self._start(name)
+
+    def worker_pid(self) -> int:
+        """The worker's process number."""
+        return self._children["worker"].pid
+
+    def stop(self) -> None:
+        """Stop everything, the database last."""
+        children = list(self._children.values())
+        self._children.clear()
+        for child in children:
+            child.terminate()
+        for child in children:
+            try:
+                child.wait(timeout=8)
+            except subprocess.TimeoutExpired:
+                child.kill()
+                child.wait()
+        self.cluster.stop()
+
+    def _start(self, name: str) -> None:
+        command = {
+            "server": [
+                "uvicorn", "--factory", "amber_ladder.api.app:served", "--host", "127.0.0.1", "--port", str(self.port),
+                "--log-level", "warning", "--timeout-graceful-shutdown", "1", "--timeout-keep-alive", "30",
+            ],
+            "worker": ["amber_ladder.jobs.worker"],
+        }[name]  # fmt: skip
+        # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
+        self._children[name] = subprocess.Popen(
+            [sys.executable, "-m", *command], env=self._environment, start_new_session=True
+        )
+
+
+def serve(*, port: int, demo: bool) -> int:
+    """Start, print the address, keep everything up until Ctrl-C."""
+    data = Path(os.environ.get("AMBER_LADDER_DATA") or SOURCE / "data")
+    station = Station(data, port=port)
+    leaving = threading.Event()
+
+    def leave(_signal: int, _frame: FrameType | None) -> None:
+        leaving.set()
+
+    signal.signal(signal.SIGINT, leave)
+    signal.signal(signal.SIGTERM, leave)
+    started = time.monotonic()
+    try:
+        station.open_database()
+        if demo:
+            from amber_ladder.demo.tarn_hollow import load_first
+
+            load_first(lambda line: print(line, flush=True))
+        if leaving.is_set():
+            return 0
+        station.start_server()
+        station.start_worker()
+        print(f"Amber Ladder is ready at {station.address} (after {time.monotonic() - started:.0f} s)", flush=True)
+        print("Ctrl-C stops it.", flush=True)
+        if demo:
+            from amber_ladder.demo.tarn_hollow import load_rest
+
+            threading.Thread(target=load_rest, args=(leaving,), daemon=True).start()
+        while not leaving.wait(1.0):
+            station.keep_up()
+    finally:
+        station.stop()
+    return 0

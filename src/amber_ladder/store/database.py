@@ -1,0 +1,46 @@
+"""Sessions on PostgreSQL, and its absence said plainly."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import cache
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine
+from sqlalchemy.engine import Engine
+from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.orm import Session
+
+from amber_ladder.errors import DatabaseAway
+from amber_ladder.settings import settings
+
+AWAY = "The database does not answer. Nothing was changed; try again once it is back."
+
+
+@cache
+def engine() -> Engine:
+    """This process's connection pool; connections are tried before use, so a restart of PostgreSQL heals."""
+    url = settings().database_url.replace("postgresql://", "postgresql+psycopg://", 1)
+    return create_engine(url, pool_pre_ping=True, pool_size=10, connect_args={"connect_timeout": 3})
+
+
+@contextmanager
+def transaction() -> Iterator[Session]:
+    """A session that commits at the end and rolls back on error. Raises DatabaseAway."""
+    try:
+        with Session(engine(), expire_on_commit=False) as session, session.begin():
+            yield session
+    except OperationalError as error:
+        raise DatabaseAway(AWAY) from error
+    except DBAPIError as error:
+        if error.connection_invalidated:
+            raise DatabaseAway(AWAY) from error
+        raise
+
+
+def migrate() -> None:
+    """Bring the tables to this version."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    command.upgrade(config, "head")

@@ -1,0 +1,153 @@
+"""The tables. Lengths carry their unit in the name; times are UTC unless they are a camera's own clock."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, CheckConstraint, DateTime, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+def now() -> datetime:
+    """The present moment in UTC."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB}  # noqa: RUF012
+
+
+class Specimen(Base):
+    """One labelled thing that is photographed."""
+
+    __tablename__ = "specimen"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    catalogue_number: Mapped[str] = mapped_column(String(60), unique=True)
+    name: Mapped[str] = mapped_column(String(200))
+    kind: Mapped[str] = mapped_column(String(60), index=True)
+    mount: Mapped[str] = mapped_column(String(200), default="")
+    medium: Mapped[str] = mapped_column(String(100), default="air")
+    medium_index: Mapped[float] = mapped_column(default=1.0)
+    locality: Mapped[str] = mapped_column(String(300), default="")
+    note: Mapped[str] = mapped_column(String(4000), default="")
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    stacks: Mapped[list["Stack"]] = relationship(back_populates="specimen", order_by="Stack.number")
+
+
+class Rig(Base):
+    """An optical train on a sensor, as it is set up now. Stacks keep copies."""
+
+    __tablename__ = "rig"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    definition: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    updated_at: Mapped[datetime] = mapped_column(default=now, onupdate=now)
+
+
+class Stack(Base):
+    """One planned ladder for one specimen, with the rig and plan as they were when it was saved."""
+
+    __tablename__ = "stack"
+    __table_args__ = (UniqueConstraint("specimen_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    specimen_id: Mapped[int] = mapped_column(ForeignKey("specimen.id"))
+    number: Mapped[int]
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"))
+    rig_name: Mapped[str] = mapped_column(String(120))
+    rig: Mapped[dict[str, Any]]
+    plan: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    specimen: Mapped[Specimen] = relationship(back_populates="stacks")
+    takes: Mapped[list["Take"]] = relationship(back_populates="stack", order_by="Take.number")
+
+
+class Task(Base):
+    """Long work and how far it has come: what the worker does and the pages watch."""
+
+    __tablename__ = "task"
+    __table_args__ = (
+        CheckConstraint("state in ('waiting', 'running', 'done', 'failed', 'stopped')", name="task_state"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    state: Mapped[str] = mapped_column(String(10), default="waiting")
+    phase: Mapped[str] = mapped_column(String(20), default="")
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    seconds_left: Mapped[float | None]
+    message: Mapped[str] = mapped_column(String(2000), default="")
+    stop_requested: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    ended_at: Mapped[datetime | None]
+
+
+class Take(Base):
+    """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten."""
+
+    __tablename__ = "take"
+    __table_args__ = (UniqueConstraint("stack_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    stack_id: Mapped[int] = mapped_column(ForeignKey("stack.id"))
+    number: Mapped[int]
+    source: Mapped[str] = mapped_column(String(10))
+    scene: Mapped[str | None] = mapped_column(String(60))
+    task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"))
+    complete: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    stack: Mapped[Stack] = relationship(back_populates="takes")
+    task: Mapped[Task | None] = relationship()
+    frames: Mapped[list["Frame"]] = relationship(back_populates="take", order_by="Frame.place")
+    merges: Mapped[list["Merge"]] = relationship(back_populates="take", order_by="Merge.number")
+
+
+class Frame(Base):
+    """One original. ``place`` is its order in the take; ``rung`` the planned rung it was shot on, if known."""
+
+    __tablename__ = "frame"
+    __table_args__ = (UniqueConstraint("take_id", "name"), Index("frame_take_place", "take_id", "place"))
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id"))
+    place: Mapped[int]
+    name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64), index=True)
+    suffix: Mapped[str] = mapped_column(String(5))
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    width_px: Mapped[int]
+    height_px: Mapped[int]
+    bits: Mapped[int]
+    captured_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=False))
+    rung: Mapped[int | None]
+    position_um: Mapped[float | None]
+    left_out: Mapped[str | None] = mapped_column(String(300))
+
+    take: Mapped[Take] = relationship(back_populates="frames")
+
+
+class Merge(Base):
+    """One merge of one take. Its files lie in the folder of its number; the report is kept here too."""
+
+    __tablename__ = "merge"
+    __table_args__ = (UniqueConstraint("take_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id"))
+    number: Mapped[int]
+    method: Mapped[str] = mapped_column(String(10))
+    task_id: Mapped[int] = mapped_column(ForeignKey("task.id"))
+    report: Mapped[dict[str, Any] | None]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    take: Mapped[Take] = relationship(back_populates="merges")
+    task: Mapped[Task] = relationship()

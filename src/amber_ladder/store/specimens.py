@@ -1,0 +1,58 @@
+"""Finding and adding specimens."""
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session, selectinload
+
+from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.models import Merge, Specimen, Stack, Take
+
+
+def find(session: Session, *, words: str = "", kind: str = "") -> list[Specimen]:
+    """Specimens in whose label or rig every word occurs, newest first, with stacks, takes and merges loaded."""
+    query = (
+        select(Specimen)
+        .options(
+            selectinload(Specimen.stacks).selectinload(Stack.takes).selectinload(Take.merges).joinedload(Merge.task),
+            selectinload(Specimen.stacks).selectinload(Stack.takes).joinedload(Take.task),
+        )
+        .order_by(Specimen.id)
+    )
+    if kind:
+        query = query.where(Specimen.kind == kind)
+    for word in words.split():
+        like = "%" + word.replace("\\", r"\\").replace("%", r"\%").replace("_", r"\_") + "%"
+        on_rig = select(Stack.id).where(Stack.specimen_id == Specimen.id, Stack.rig_name.ilike(like)).exists()
+        columns = (
+            Specimen.catalogue_number,
+            Specimen.name,
+            Specimen.mount,
+            Specimen.locality,
+            Specimen.medium,
+        )
+        query = query.where(or_(*(column.ilike(like) for column in columns), on_rig))
+    return list(session.scalars(query))
+
+
+def kinds(session: Session) -> list[tuple[str, int]]:
+    """The kinds in use and how many specimens each has, most first."""
+    count = func.count(Specimen.id)
+    rows = session.execute(select(Specimen.kind, count).group_by(Specimen.kind).order_by(count.desc(), Specimen.kind))
+    return [(kind, number) for kind, number in rows]
+
+
+def get(session: Session, specimen_id: int) -> Specimen:
+    """One specimen. Raises NotFound."""
+    specimen = session.get(Specimen, specimen_id)
+    if specimen is None:
+        raise NotFound(f"there is no specimen {specimen_id}")
+    return specimen
+
+
+def save(session: Session, specimen: Specimen) -> None:
+    """Write a new or changed specimen. Raises Conflict when its catalogue number is taken."""
+    session.add(specimen)
+    try:
+        session.flush()
+    except IntegrityError as error:
+        raise Conflict(f"catalogue number {specimen.catalogue_number} is taken already: choose another") from error

@@ -1,0 +1,88 @@
+"""Long work: its state, its progress, the wish to stop it, and the notices that pages listen to."""
+
+import json
+from collections.abc import AsyncIterator
+from typing import Any
+
+import psycopg
+from sqlalchemy import select, text
+from sqlalchemy.orm import Session
+
+from amber_ladder.settings import settings
+from amber_ladder.store.models import Merge, Take, Task, now
+
+CHANNEL = "amber_ladder"
+ENDED = ("done", "failed", "stopped")
+
+
+def set_progress(
+    session: Session, task: Task, *, phase: str, done: int, total: int, seconds_left: float | None
+) -> bool:
+    """Note how far the work has come; returns whether it should stop."""
+    task.state, task.phase, task.done, task.total, task.seconds_left = (
+        "running",
+        phase,
+        done,
+        total,
+        seconds_left,
+    )
+    session.flush()
+    _notify(session, task)
+    return task.stop_requested
+
+
+def end(session: Session, task: Task, state: str, message: str = "") -> None:
+    """Note that the work is over: done, failed or stopped."""
+    task.state, task.message, task.ended_at, task.seconds_left = state, message[:2000], now(), None
+    session.flush()
+    _notify(session, task)
+
+
+def announce(session: Session, task: Task) -> None:
+    """Tell listening pages of a new or changed task once the transaction commits."""
+    _notify(session, task)
+
+
+def unfinished(session: Session) -> list[int]:
+    """Tasks that wait or were running, oldest first."""
+    return list(session.scalars(select(Task.id).where(Task.state.not_in(ENDED)).order_by(Task.id)))
+
+
+def stack_of(session: Session, task: Task) -> int | None:
+    """The stack a task works for."""
+    take_stack = select(Take.stack_id).where(Take.task_id == task.id)
+    merge_stack = select(Take.stack_id).join(Merge, Merge.take_id == Take.id).where(Merge.task_id == task.id)
+    return session.scalar(take_stack.union_all(merge_stack).limit(1))
+
+
+def _notify(session: Session, task: Task) -> None:
+    payload = {"stack_id": stack_of(session, task), "task": as_json(task)}
+    session.execute(text("select pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": json.dumps(payload)})
+
+
+def as_json(task: Task) -> dict[str, Any]:
+    """A task as the pages see it."""
+    return {
+        "id": task.id,
+        "kind": task.kind,
+        "state": task.state,
+        "phase": task.phase,
+        "done": task.done,
+        "total": task.total,
+        "seconds_left": task.seconds_left,
+        "message": task.message[:1000],
+    }
+
+
+async def notices(quiet_s: float) -> AsyncIterator[str | None]:
+    """Payloads as they are announced; None after every ``quiet_s`` seconds of silence. Ends when the database does."""
+    connection = await psycopg.AsyncConnection.connect(settings().database_url, autocommit=True, connect_timeout=3)
+    async with connection:
+        await connection.execute(f"listen {CHANNEL}")
+        while True:
+            heard = False
+            async for notice in connection.notifies(timeout=quiet_s, stop_after=1):
+                heard = True
+                yield notice.payload
+            if not heard:
+                yield None

@@ -1,0 +1,140 @@
+"""Cabinet: all specimens, found by text and kind, and how far each has come."""
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from pydantic import Field, StringConstraints
+
+from amber_ladder.core.optics import resolve
+from amber_ladder.formats.rig_json import RefractiveIndex, Strict
+from amber_ladder.store import specimens
+from amber_ladder.store.database import transaction
+from amber_ladder.store.models import Specimen, Stack
+from amber_ladder.work.views import (
+    LadderView,
+    OpticsView,
+    SpecimenView,
+    StageName,
+    ladder_view,
+    optics_view,
+    specimen_view,
+    stack_plan,
+    stack_rig,
+    stages_done,
+)
+
+Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
+Needed = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+
+
+class SpecimenEntry(Strict):
+    """What a person writes on the label."""
+
+    catalogue_number: Needed
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+    kind: Annotated[str, StringConstraints(strip_whitespace=True, to_lower=True, min_length=1, max_length=60)]
+    mount: Line = ""
+    medium: Annotated[str, StringConstraints(strip_whitespace=True, max_length=100)] = "air"
+    medium_index: RefractiveIndex = 1.0
+    locality: Line = ""
+    note: Annotated[str, Field(max_length=4000)] = ""
+
+
+@dataclass(frozen=True, slots=True)
+class StackSummary:
+    """A specimen's latest stack in one line. ``merge_id`` is the merge whose composite stands for it."""
+
+    id: int
+    number: int
+    rig_name: str
+    optics: OpticsView
+    ladder: LadderView
+    stages_done: list[StageName]
+    merge_id: int | None
+    busy: bool
+
+
+@dataclass(frozen=True, slots=True)
+class CabinetRow:
+    """One specimen in the cabinet."""
+
+    specimen: SpecimenView
+    stack: StackSummary | None
+
+
+@dataclass(frozen=True, slots=True)
+class KindCount:
+    """A kind in use and its number of specimens."""
+
+    kind: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class CabinetView:
+    """What the search found, and all kinds in use."""
+
+    rows: list[CabinetRow]
+    kinds: list[KindCount]
+
+
+def browse(words: str = "", kind: str = "") -> CabinetView:
+    """All specimens that match."""
+    with transaction() as session:
+        found = specimens.find(session, words=words, kind=kind)
+        rows = [CabinetRow(specimen_view(one), _latest(one)) for one in found]
+        return CabinetView(rows, [KindCount(*pair) for pair in specimens.kinds(session)])
+
+
+def add_specimen(entry: SpecimenEntry) -> SpecimenView:
+    """Put a specimen into the cabinet. Raises Conflict."""
+    with transaction() as session:
+        specimen = Specimen(**entry.model_dump())
+        specimens.save(session, specimen)
+        return specimen_view(specimen)
+
+
+def edit_specimen(specimen_id: int, entry: SpecimenEntry) -> SpecimenView:
+    """Correct a label; stacks keep the medium they were planned in. Raises NotFound, Conflict."""
+    with transaction() as session:
+        specimen = specimens.get(session, specimen_id)
+        for name, value in entry.model_dump().items():
+            setattr(specimen, name, value)
+        specimens.save(session, specimen)
+        return specimen_view(specimen)
+
+
+def read_specimen(specimen_id: int) -> SpecimenView:
+    """One label. Raises NotFound."""
+    with transaction() as session:
+        return specimen_view(specimens.get(session, specimen_id))
+
+
+def _latest(specimen: Specimen) -> StackSummary | None:
+    if not specimen.stacks:
+        return None
+    stack = specimen.stacks[-1]
+    rig = stack_rig(stack)
+    optics = resolve(rig.to_core())
+    return StackSummary(
+        stack.id,
+        stack.number,
+        stack.rig_name,
+        optics_view(rig, optics),
+        ladder_view(stack_plan(stack).plan(optics), optics),
+        stages_done(stack),
+        _shown_merge(specimen.stacks),
+        any(task.state in ("waiting", "running") for task in _tasks(stack)),
+    )
+
+
+def _tasks(stack: Stack) -> list[object]:
+    shooting = [take.task for take in stack.takes if take.task]
+    return [*shooting, *(merge.task for take in stack.takes for merge in take.merges)]
+
+
+def _shown_merge(stacks: list[Stack]) -> int | None:
+    finished = [
+        merge.id for stack in stacks for take in stack.takes for merge in take.merges if merge.task.state == "done"
+    ]
+    return max(finished, default=None)

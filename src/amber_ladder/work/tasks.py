@@ -1,0 +1,118 @@
+"""Long work as the worker does it: progress, stop, resume, and an honest end."""
+
+import logging
+import time
+from collections.abc import Callable
+
+from amber_ladder.core.frames import Progress
+from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped
+from amber_ladder.store import stacks, tasks
+from amber_ladder.store.database import transaction
+from amber_ladder.work.merge import merge_take
+from amber_ladder.work.shoot import close_take, shoot
+from amber_ladder.work.views import TaskView, task_view
+
+_WORK: dict[str, Callable[[int, Progress], None]] = {"shoot": shoot, "merge": merge_take}
+# How much of the whole each phase is, for the time left.
+_SHARES = {"shoot": (0.0, 1.0), "register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}
+_REPORT_EVERY_S = 0.2
+_DATABASE_PATIENCE_S = 600.0
+
+log = logging.getLogger(__name__)
+
+
+def run(task_id: int) -> None:
+    """Do one task to its end, whatever that is. Raises DatabaseAway when the end cannot be written down."""
+    with transaction() as session:
+        task = stacks.get_task(session, task_id)
+        if task.state in tasks.ENDED:
+            return
+        kind = task.kind
+    try:
+        _WORK[kind](task_id, _Reporter(task_id))
+    except Stopped:
+        _close_stopped_shoot(task_id, kind)
+        _end(task_id, "stopped", "stopped by hand")
+    except DatabaseAway:
+        raise  # the worker takes the task up again once the database is back
+    except AmberLadderError as error:
+        _end(task_id, "failed", str(error))
+    except Exception as error:
+        log.exception("task %s failed", task_id)
+        _end(task_id, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")
+    else:
+        _end(task_id, "done")
+
+
+def stop(task_id: int) -> TaskView:
+    """Ask a task to stop; one that has not begun is stopped at once. Raises NotFound."""
+    with transaction() as session:
+        task = stacks.get_task(session, task_id)
+        if task.state == "waiting":
+            tasks.end(session, task, "stopped", "stopped before it began")
+        elif task.state == "running":
+            task.stop_requested = True
+        return task_view(task)
+
+
+def unfinished() -> list[int]:
+    """Tasks that are not over."""
+    with transaction() as session:
+        return tasks.unfinished(session)
+
+
+def _close_stopped_shoot(task_id: int, kind: str) -> None:
+    if kind == "shoot":
+        with transaction() as session:
+            take_id = stacks.take_of(session, stacks.get_task(session, task_id)).id
+        close_take(take_id)
+
+
+def _end(task_id: int, state: str, message: str = "") -> None:
+    patience = time.monotonic() + _DATABASE_PATIENCE_S
+    while True:
+        try:
+            with transaction() as session:
+                tasks.end(session, stacks.get_task(session, task_id), state, message)
+        except DatabaseAway:
+            if time.monotonic() > patience:
+                raise
+            time.sleep(1.0)
+        else:
+            return
+
+
+class _Reporter:
+    """Writes progress down a few times a second, reckons the time left, and stops when asked to."""
+
+    def __init__(self, task_id: int) -> None:
+        self._task_id = task_id
+        self._started = time.monotonic()
+        self._start_share: float | None = None
+        self._last = 0.0
+        self._phase = ""
+
+    def __call__(self, phase: str, done: int, total: int) -> None:
+        moment = time.monotonic()
+        if phase == self._phase and done < total and moment - self._last < _REPORT_EVERY_S:
+            return
+        self._last, self._phase = moment, phase
+        left = self._seconds_left(phase, done, total, moment)
+        try:
+            with transaction() as session:
+                task = stacks.get_task(session, self._task_id)
+                stop = tasks.set_progress(session, task, phase=phase, done=done, total=total, seconds_left=left)
+        except DatabaseAway:
+            return  # the work itself needs no database: it goes on, and reports again when it can
+        if stop:
+            raise Stopped("stopped by hand")
+
+    def _seconds_left(self, phase: str, done: int, total: int, moment: float) -> float | None:
+        start, width = _SHARES[phase]
+        share = start + width * done / max(total, 1)
+        if self._start_share is None:
+            self._start_share = share  # work taken up again does not begin at nothing
+        covered = share - self._start_share
+        if covered < 0.03:
+            return None
+        return (moment - self._started) / covered * (1.0 - share)

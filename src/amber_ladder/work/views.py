@@ -1,0 +1,270 @@
+"""What the pages get to see: plain values, shaped once here for all use cases."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Literal
+
+from amber_ladder.core.optics import Optics, resolve
+from amber_ladder.core.planning import Ladder
+from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.store.models import Frame, Merge, Specimen, Stack, Take, Task
+
+StageName = Literal["plan", "shoot", "merge", "record"]
+TaskState = Literal["waiting", "running", "done", "failed", "stopped"]
+
+
+@dataclass(frozen=True, slots=True)
+class TaskView:
+    """Long work and how far it is."""
+
+    id: int
+    kind: Literal["shoot", "merge"]
+    state: TaskState
+    phase: str
+    done: int
+    total: int
+    seconds_left: float | None
+    message: str
+
+
+@dataclass(frozen=True, slots=True)
+class SpecimenView:
+    """A specimen's label."""
+
+    id: int
+    catalogue_number: str
+    name: str
+    kind: str
+    mount: str
+    medium: str
+    medium_index: float
+    locality: str
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class FrameView:
+    """One original of a take."""
+
+    id: int
+    place: int
+    name: str
+    sha256: str
+    bytes: int
+    width_px: int
+    height_px: int
+    bits: int
+    captured_at: datetime | None
+    rung: int | None
+    position_um: float | None
+    left_out: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class MergeView:
+    """One merge and its report, once there is one."""
+
+    id: int
+    number: int
+    method: str
+    task: TaskView
+    report: dict[str, Any] | None
+    depth_range_um: tuple[float, float] | None
+
+
+@dataclass(frozen=True, slots=True)
+class TakeView:
+    """One take."""
+
+    id: int
+    number: int
+    source: Literal["bench", "files"]
+    scene: str | None
+    complete: bool
+    created_at: datetime
+    task: TaskView | None
+    frames: list[FrameView]
+    merges: list[MergeView]
+
+
+@dataclass(frozen=True, slots=True)
+class OpticsView:
+    """The figures of a rig that every stage shows."""
+
+    magnification: float
+    effective_f_number: float
+    numerical_aperture: float
+    sharp_depth_um: float
+    detail_um: float
+    airy_px: float
+    pixel_um: float
+    pixel_origin: Literal["nominal", "measured"]
+    field_mm: tuple[float, float]
+    warnings: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class LadderView:
+    """A planned ladder."""
+
+    step_um: float
+    step_in_medium_um: float
+    frames: int
+    positions_um: list[float]
+    sharp_depth_um: float
+    sharp_depth_stage_um: float
+    overlap: float
+    worst_blur_px: float
+    airy_px: float
+    travel_um: float
+    seconds: float
+    bytes: int
+    warnings: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class StackView:
+    """A stack with all that its stages show."""
+
+    id: int
+    number: int
+    count: int
+    specimen: SpecimenView
+    rig_id: int
+    rig_name: str
+    rig: RigJson
+    plan: LadderRequestJson
+    optics: OpticsView
+    ladder: LadderView
+    created_at: datetime
+    takes: list[TakeView]
+    stages_done: list[StageName]
+
+
+def task_view(task: Task) -> TaskView:
+    """A task."""
+    return TaskView(
+        task.id,
+        task.kind,
+        task.state,
+        task.phase,
+        task.done,
+        task.total,
+        task.seconds_left,
+        task.message,  # type: ignore[arg-type]
+    )
+
+
+def specimen_view(specimen: Specimen) -> SpecimenView:
+    """A specimen."""
+    return SpecimenView(**{name: getattr(specimen, name) for name in SpecimenView.__slots__})
+
+
+def frame_view(frame: Frame) -> FrameView:
+    """A frame."""
+    return FrameView(**{name: getattr(frame, name) for name in FrameView.__slots__})
+
+
+def merge_view(merge: Merge) -> MergeView:
+    """A merge."""
+    span = merge.report.get("depth_range_um") if merge.report else None
+    return MergeView(
+        merge.id,
+        merge.number,
+        merge.method,
+        task_view(merge.task),
+        merge.report,
+        tuple(span) if span else None,
+    )
+
+
+def take_view(take: Take) -> TakeView:
+    """A take with its frames and merges."""
+    return TakeView(
+        take.id,
+        take.number,
+        take.source,  # type: ignore[arg-type]
+        take.scene,
+        take.complete,
+        take.created_at,
+        task_view(take.task) if take.task else None,
+        [frame_view(frame) for frame in take.frames],
+        [merge_view(merge) for merge in take.merges],
+    )
+
+
+def stack_rig(stack: Stack) -> RigJson:
+    """The rig as it was when the ladder was saved, in the medium the specimen lay in."""
+    return RigJson.model_validate(stack.rig)
+
+
+def stack_plan(stack: Stack) -> LadderRequestJson:
+    """The plan as it was saved."""
+    return LadderRequestJson.model_validate(stack.plan)
+
+
+def optics_view(rig: RigJson, optics: Optics) -> OpticsView:
+    """Figures of a rig."""
+    return OpticsView(
+        optics.magnification,
+        optics.effective_f_number,
+        optics.numerical_aperture,
+        optics.sharp_depth_um.total,
+        optics.detail_um,
+        optics.airy_px,
+        optics.pixel_um,
+        "measured" if rig.train.kind == "measured" else "nominal",
+        optics.field_mm,
+        list(optics.warnings),
+    )
+
+
+def ladder_view(ladder: Ladder, optics: Optics) -> LadderView:
+    """A ladder."""
+    return LadderView(
+        ladder.step_um,
+        ladder.step_in_medium_um,
+        ladder.frames,
+        list(ladder.positions_um),
+        ladder.sharp_depth_um,
+        ladder.sharp_depth_stage_um,
+        ladder.overlap,
+        ladder.worst_blur_px,
+        optics.airy_px,
+        ladder.travel_um,
+        ladder.seconds,
+        ladder.bytes,
+        list(ladder.warnings),
+    )
+
+
+def stages_done(stack: Stack) -> list[StageName]:
+    """Which stages of a stack are behind it. Recording is complete with a finished merge."""
+    done: list[StageName] = ["plan"]
+    if any(take.complete for take in stack.takes):
+        done.append("shoot")
+    if any(merge.task.state == "done" for take in stack.takes for merge in take.merges):
+        done += ["merge", "record"]
+    return done
+
+
+def stack_view(stack: Stack, count: int) -> StackView:
+    """A stack; ``count`` is how many its specimen has."""
+    rig, plan = stack_rig(stack), stack_plan(stack)
+    optics = resolve(rig.to_core())
+    return StackView(
+        stack.id,
+        stack.number,
+        count,
+        specimen_view(stack.specimen),
+        stack.rig_id,
+        stack.rig_name,
+        rig,
+        plan,
+        optics_view(rig, optics),
+        ladder_view(plan.plan(optics), optics),
+        stack.created_at,
+        [take_view(take) for take in stack.takes],
+        stages_done(stack),
+    )

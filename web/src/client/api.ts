@@ -1,0 +1,99 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+const client = createClient<paths>({ baseUrl: "/" });
+
+/** A refusal by the server: one sentence, and the entries it belongs to. */
+export class Refusal extends Error {
+  constructor(
+    message: string,
+    readonly fields: ReadonlyArray<{ field: string; message: string }> = [],
+  ) {
+    super(message);
+  }
+
+  /** What is wrong with one entry, if anything. */
+  at(field: string): string | undefined {
+    return this.fields.find((one) => one.field === field || one.field.endsWith(`.${field}`))?.message;
+  }
+}
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** Wait for an answer; a refusal or a silent server becomes a Refusal with words for the person. */
+async function answered<T>(request: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await request;
+  } catch {
+    throw new Refusal("The server does not answer. Is it still running? Nothing was changed.");
+  }
+  if (answer.data !== undefined) return answer.data;
+  const problem = answer.error as Partial<Schemas["Problem"]> | undefined;
+  throw new Refusal(problem?.message ?? `The server refused (${answer.response.status}).`, problem?.fields);
+}
+
+export const api = {
+  cabinet: (words: string, kind: string) =>
+    answered(client.GET("/api/specimens", { params: { query: { words, kind } } })),
+  specimen: (id: number) =>
+    answered(client.GET("/api/specimens/{specimen_id}", { params: { path: { specimen_id: id } } })),
+  addSpecimen: (body: Schemas["SpecimenEntry"]) => answered(client.POST("/api/specimens", { body })),
+  editSpecimen: (id: number, body: Schemas["SpecimenEntry"]) =>
+    answered(client.PUT("/api/specimens/{specimen_id}", { params: { path: { specimen_id: id } }, body })),
+  rigs: () => answered(client.GET("/api/rigs")),
+  addRig: (body: Schemas["RigEntry"]) => answered(client.POST("/api/rigs", { body })),
+  editRig: (id: number, body: Schemas["RigEntry"]) =>
+    answered(client.PUT("/api/rigs/{rig_id}", { params: { path: { rig_id: id } }, body })),
+  tryRig: (body: Schemas["RigEntry"], medium_index: number) =>
+    answered(client.POST("/api/rigs/preview", { body, params: { query: { medium_index } } })),
+  tryPlan: (rig: RigDefinition, plan: Plan) =>
+    answered(client.POST("/api/plan/preview", { body: { rig, plan } })),
+  saveLadder: (specimen_id: number, body: Schemas["PlanEntry"]) =>
+    answered(client.POST("/api/specimens/{specimen_id}/stacks", { params: { path: { specimen_id } }, body })),
+  changeLadder: (stack_id: number, body: Schemas["PlanEntry"]) =>
+    answered(client.PUT("/api/stacks/{stack_id}/plan", { params: { path: { stack_id } }, body })),
+  stack: (stack_id: number) =>
+    answered(client.GET("/api/stacks/{stack_id}", { params: { path: { stack_id } } })),
+  scenes: () => answered(client.GET("/api/scenes")),
+  beginTake: (stack_id: number, body: Schemas["TakeEntry"]) =>
+    answered(client.POST("/api/stacks/{stack_id}/takes", { params: { path: { stack_id } }, body })),
+  finishTake: (take_id: number) =>
+    answered(client.POST("/api/takes/{take_id}/finish", { params: { path: { take_id } } })),
+  stop: (task_id: number) =>
+    answered(client.POST("/api/tasks/{task_id}/stop", { params: { path: { task_id } } })),
+  beginMerge: (take_id: number, method: "select" | "pyramid") =>
+    answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: { method } })),
+  label: (merge_id: number) =>
+    answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
+  /** Send one original as it is. */
+  addFile: (take_id: number, file: File) =>
+    answered(
+      client.PUT("/api/takes/{take_id}/frames/{name}", {
+        params: { path: { take_id, name: file.name } },
+        body: file as unknown as string,
+        bodySerializer: (body) => body as unknown as BodyInit,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
+};
+
+// The shapes of what the server answers, as the calls above give them.
+type Answered<K extends keyof typeof api> = Awaited<ReturnType<(typeof api)[K]>>;
+export type Stack = Answered<"stack">;
+export type Take = Stack["takes"][number];
+export type Frame = Take["frames"][number];
+export type Merge = Take["merges"][number];
+export type Task = Merge["task"];
+export type Specimen = Stack["specimen"];
+export type CabinetRow = Answered<"cabinet">["rows"][number];
+export type Rig = Answered<"rigs">[number];
+export type Figure = Rig["figures"][number];
+export type Ladder = Stack["ladder"];
+export type RigDefinition = Schemas["RigJson"];
+export type Plan = Schemas["LadderRequestJson"];
+
+export type PictureKind = "composite" | "depth" | "frame";
+export const pictureUrl = (kind: PictureKind, id: number, file: "preview.jpg" | "picture.dzi") =>
+  `/api/pictures/${kind}/${id}/${file}`;

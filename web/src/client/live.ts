@@ -1,0 +1,37 @@
+import type { QueryClient } from "@tanstack/react-query";
+import type { Stack, Task } from "./api";
+
+const ENDED = new Set(["done", "failed", "stopped"]);
+
+/** Put a task's news into the stack that the pages show. */
+export function withTask(stack: Stack, task: Task): Stack {
+  return {
+    ...stack,
+    takes: stack.takes.map((take) => ({
+      ...take,
+      task: take.task?.id === task.id ? task : take.task,
+      merges: take.merges.map((merge) => (merge.task.id === task.id ? { ...merge, task } : merge)),
+    })),
+  };
+}
+
+/** Listen to the server's events and keep the queries true. Returns how to stop. */
+export function listen(queries: QueryClient): () => void {
+  const source = new EventSource("/api/events");
+  source.addEventListener("task", (event) => {
+    const { stack_id, task } = JSON.parse(event.data) as { stack_id: number | null; task: Task };
+    if (stack_id === null) return;
+    const key = ["stack", stack_id];
+    queries.setQueryData<Stack>(key, (stack) => stack && withTask(stack, task));
+    // A running shoot adds a frame with every step; anything that ended has results to fetch.
+    if (task.kind === "shoot" || ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
+    if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: ["cabinet"] });
+  });
+  // After the line was lost, whatever happened meanwhile is fetched.
+  let opened = false;
+  source.addEventListener("open", () => {
+    if (opened) void queries.invalidateQueries();
+    opened = true;
+  });
+  return () => source.close();
+}

@@ -1,0 +1,77 @@
+import type { Frame, Ladder, Merge, Plan, Take } from "../client/api";
+
+/** What became of one rung. */
+export type RungState = "planned" | "shot" | "left-out";
+
+export interface Rung {
+  index: number;
+  /** µm from the first rung. */
+  depth: number;
+  state: RungState;
+  frame: Frame | null;
+  /** Part of the merged picture, relative to the largest, 0 to 1; null before a merge. */
+  share: number | null;
+}
+
+export interface Gap {
+  from: number;
+  to: number;
+}
+
+export interface LadderDrawing {
+  rungs: Rung[];
+  /** Half of the stage travel over which one frame is sharp, µm. */
+  halfBand: number;
+  near: number;
+  far: number;
+  length: number;
+  gaps: Gap[];
+}
+
+/** What the ladder shows: the plan, filled up by a take and by a merge of it. */
+export function drawing(plan: Plan, ladder: Ladder, take?: Take, merge?: Merge): LadderDrawing {
+  const first = ladder.positions_um[0] ?? 0;
+  const byRung = new Map((take?.frames ?? []).map((frame) => [frame.rung ?? -1, frame]));
+  const used = merge?.report ? (merge.report.share as Record<string, number>) : null;
+  const largest = used ? Math.max(...Object.values(used), 1e-9) : 1;
+  const rungs = ladder.positions_um.map((position, index): Rung => {
+    const frame = byRung.get(index) ?? null;
+    const missing = used !== null && frame !== null && !(frame.name in used);
+    return {
+      index,
+      depth: position - first,
+      state: frame === null ? "planned" : frame.left_out || missing ? "left-out" : "shot",
+      frame,
+      share: used && frame ? (used[frame.name] ?? 0) / largest : null,
+    };
+  });
+  return {
+    rungs,
+    halfBand: ladder.sharp_depth_stage_um / 2,
+    near: plan.near_um - first,
+    far: plan.far_um - first,
+    length: rungs.at(-1)?.depth ?? 0,
+    gaps: take?.complete ? gaps(rungs, ladder.sharp_depth_stage_um) : [],
+  };
+}
+
+/** Stretches between kept rungs that no frame shows sharply. */
+export function gaps(rungs: readonly Rung[], sharpDepth: number): Gap[] {
+  const kept = rungs.filter((rung) => rung.state === "shot");
+  const found: Gap[] = [];
+  kept.forEach((rung, i) => {
+    const next = kept[i + 1];
+    if (next && next.depth - rung.depth > sharpDepth * 1.001)
+      found.push({ from: rung.depth, to: next.depth });
+  });
+  return found;
+}
+
+/** Round distances for the axis, about eight of them. */
+export function ticks(length: number): number[] {
+  if (!(length > 0)) return [0];
+  const rough = length / 8;
+  const decade = 10 ** Math.floor(Math.log10(rough));
+  const step = [1, 2, 5, 10].map((n) => n * decade).find((one) => one >= rough) ?? 10 * decade;
+  return Array.from({ length: Math.floor(length / step + 1e-9) + 1 }, (_, i) => i * step);
+}

@@ -1,0 +1,124 @@
+import { useMutation } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, type Stack, type Take } from "../../client/api";
+import { plural } from "../../lib/numbers";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { Work } from "../../ui/Work";
+import { dropped, type UploadState, upload } from "./upload";
+
+interface Props {
+  stack: Stack;
+  /** The take that is open for files, if any. */
+  take: Take | undefined;
+  onChange: () => void;
+}
+
+/** Bring one's own frames, by drag and drop or by the file dialog, in the hundreds. */
+export function OwnFrames({ stack, take, onChange }: Props) {
+  const input = useRef<HTMLInputElement>(null);
+  const [over, setOver] = useState(false);
+  const [sending, setSending] = useState<UploadState | null>(null);
+  const stopper = useRef<AbortController | null>(null);
+  const busy = sending !== null && sending.done < sending.total && !stopper.current?.signal.aborted;
+
+  const send = useMutation({
+    mutationFn: async (files: File[]) => {
+      if (files.length === 0) return;
+      const target = take ?? (await api.beginTake(stack.id, { source: "files" }));
+      stopper.current = new AbortController();
+      await upload(target.id, files, setSending, stopper.current.signal);
+    },
+    onSettled: onChange,
+  });
+  const finish = useMutation({
+    mutationFn: (id: number) => api.finishTake(id),
+    onSuccess: () => setSending(null),
+    onSettled: onChange,
+  });
+  const add = (files: File[]) => send.mutate(files);
+
+  return (
+    <section aria-label="Own frames" className="space-y-2">
+      <h2 className="text-[16px]">Own frames</h2>
+      <div
+        className={`rounded-s border-2 border-dashed p-4 text-center ${over ? "border-amber bg-amber-wash" : "border-ink3"}`}
+        onDragOver={(event) => {
+          event.preventDefault();
+          setOver(true);
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={(event) => {
+          event.preventDefault();
+          setOver(false);
+          if (!busy) void dropped(event.dataTransfer).then(add);
+        }}
+        role="group"
+        aria-label="Drop frames here"
+      >
+        <p className="mb-2 text-[14px] text-ink2">
+          Drop frames or a folder here: JPEG, PNG or TIFF of 8 or 16 bits. They are kept untouched.
+        </p>
+        <input
+          ref={input}
+          type="file"
+          multiple
+          accept=".jpg,.jpeg,.png,.tif,.tiff"
+          className="sr-only"
+          tabIndex={-1}
+          aria-label="Frames to add"
+          onChange={(event) => {
+            add([...(event.target.files ?? [])]);
+            event.target.value = "";
+          }}
+        />
+        <Button onClick={() => input.current?.click()} disabled={busy}>
+          Choose files
+        </Button>
+      </div>
+      {sending && busy && (
+        <Work
+          title="Storing frames"
+          done={sending.done}
+          total={sending.total}
+          secondsLeft={sending.secondsLeft}
+          onStop={() => stopper.current?.abort()}
+        />
+      )}
+      {sending && sending.rejected.length > 0 && (
+        <Notice kind="fault" title={`${plural(sending.rejected.length, "file")} not taken.`}>
+          <ul>
+            {sending.rejected.map((one) => (
+              <li key={one.name}>
+                <strong>{one.name}</strong> {one.reason}
+              </li>
+            ))}
+          </ul>
+        </Notice>
+      )}
+      {take && !busy && (
+        <>
+          <p role="status">{plural(take.frames.length, "frame")} stored.</p>
+          <Button
+            look="next"
+            className="w-full"
+            disabled={take.frames.length < 2 || finish.isPending}
+            onClick={() => finish.mutate(take.id)}
+          >
+            {take.frames.length < 2
+              ? "At least 2 frames are needed"
+              : `Use these ${take.frames.length} frames`}
+          </Button>
+        </>
+      )}
+      {[send.error, finish.error].map(
+        (error) =>
+          error && (
+            <Notice key={error.message} kind="fault">
+              {error.message}
+            </Notice>
+          ),
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,24 @@
+import type { ButtonHTMLAttributes } from "react";
+
+type Look = "next" | "plain" | "quiet";
+
+const LOOKS: Record<Look, string> = {
+  next: "bg-amber-fill text-on-amber border-amber hover:brightness-95",
+  plain: "bg-card text-ink border-ink hover:bg-rule/50",
+  quiet: "bg-transparent text-ink2 border-transparent underline underline-offset-3 hover:text-ink",
+};
+
+interface Props extends ButtonHTMLAttributes<HTMLButtonElement> {
+  look?: Look;
+}
+
+/** A button; `next` is the one next action of a stage. */
+export function Button({ look = "plain", className = "", type = "button", ...rest }: Props) {
+  return (
+    <button
+      type={type}
+      className={`head inline-flex min-h-11 items-center justify-center gap-2 rounded-s border px-4 text-[15px] disabled:cursor-not-allowed disabled:opacity-50 ${LOOKS[look]} ${className}`}
+      {...rest}
+    />
+  );
+}

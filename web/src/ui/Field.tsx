@@ -1,0 +1,124 @@
+import { useEffect, useId, useState } from "react";
+
+interface Shell {
+  label: string;
+  unit?: string;
+  hint?: string;
+  problem?: string;
+}
+
+interface NumberProps extends Shell {
+  value: number | null;
+  onChange: (value: number | null) => void;
+  optional?: boolean;
+  step?: number | "any";
+}
+
+/** A number with its unit. What cannot be read as a number is kept on screen and said to be none. */
+export function NumberField({
+  label,
+  unit,
+  hint,
+  problem,
+  value,
+  onChange,
+  optional,
+  step = "any",
+}: NumberProps) {
+  const id = useId();
+  const [text, setText] = useState(value === null ? "" : String(value));
+  useEffect(() => {
+    setText((shown) => (parse(shown) === value ? shown : value === null ? "" : String(value)));
+  }, [value]);
+  const unreadable = text.trim() !== "" && parse(text) === null;
+  const missing = text.trim() === "" && !optional;
+  const shown = unreadable ? "This is not a number." : missing ? "Enter a number." : problem;
+  return (
+    <div className="border-rule border-b py-1">
+      <div className="flex min-h-9 items-center justify-between gap-3">
+        <label htmlFor={id}>{label}</label>
+        <span className="flex items-baseline gap-1.5">
+          <input
+            id={id}
+            inputMode="decimal"
+            autoComplete="off"
+            step={step}
+            className={`w-24 border-b border-dotted bg-transparent px-1 py-0.5 text-right ${shown ? "border-fault text-fault" : "border-ink2"}`}
+            value={text}
+            aria-invalid={shown ? true : undefined}
+            aria-describedby={shown || hint ? `${id}-note` : undefined}
+            onChange={(event) => {
+              setText(event.target.value);
+              onChange(parse(event.target.value));
+            }}
+          />
+          {unit && <span className="min-w-7 text-ink2">{unit}</span>}
+        </span>
+      </div>
+      <Note id={`${id}-note`} problem={shown} hint={hint} />
+    </div>
+  );
+}
+
+/** A number as typed, with a comma or a point; null when it is none. */
+export function parse(text: string): number | null {
+  const plain = text.trim().replace(",", ".");
+  if (!/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(plain)) return null;
+  const value = Number(plain);
+  return Number.isFinite(value) ? value : null;
+}
+
+interface TextProps extends Shell {
+  value: string;
+  onChange: (value: string) => void;
+  required?: boolean;
+  long?: boolean;
+  suggestions?: readonly string[];
+}
+
+/** A line or a few lines of text, with suggestions that do not bind. */
+export function TextField({ label, hint, problem, value, onChange, required, long, suggestions }: TextProps) {
+  const id = useId();
+  const common = {
+    id,
+    value,
+    required,
+    "aria-invalid": problem ? true : undefined,
+    "aria-describedby": problem || hint ? `${id}-note` : undefined,
+    className: `w-full rounded-s border bg-card px-2.5 py-2 ${problem ? "border-fault" : "border-ink2"}`,
+  };
+  return (
+    <div className="py-1.5">
+      <label htmlFor={id} className="mb-0.5 block text-ink2">
+        {label}
+      </label>
+      {long ? (
+        <textarea {...common} rows={2} onChange={(event) => onChange(event.target.value)} />
+      ) : (
+        <input
+          {...common}
+          autoComplete="off"
+          list={suggestions ? `${id}-list` : undefined}
+          onChange={(event) => onChange(event.target.value)}
+        />
+      )}
+      {suggestions && (
+        <datalist id={`${id}-list`}>
+          {suggestions.map((one) => (
+            <option key={one} value={one} />
+          ))}
+        </datalist>
+      )}
+      <Note id={`${id}-note`} problem={problem} hint={hint} />
+    </div>
+  );
+}
+
+function Note({ id, problem, hint }: { id: string; problem?: string; hint?: string }) {
+  if (!problem && !hint) return null;
+  return (
+    <p id={id} className={`pb-1 text-[13px] ${problem ? "text-fault" : "text-ink2"}`}>
+      {problem ?? hint}
+    </p>
+  );
+}
