@@ -9,6 +9,7 @@ import tifffile
 from numpy.typing import NDArray
 
 from amber_ladder.core.colour import colour_depth
+from amber_ladder.core.depth import depth_spread
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.pictures import read_picture
 
@@ -28,7 +29,8 @@ def make_tiles(picture: NDArray[Any], folder: Path) -> None:
 
 def depth_picture(path: Path) -> NDArray[np.uint8]:
     """A depth TIFF as colours, RGB (H, W, 3)."""
-    return colour_depth(np.asarray(tifffile.imread(path), np.float32))
+    depth = np.asarray(tifffile.imread(path), np.float32)
+    return colour_depth(depth, *(depth_spread(depth) or (0.0, 1.0)))
 
 
 def composite_picture(path: Path) -> NDArray[Any]:

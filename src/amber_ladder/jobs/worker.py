@@ -1,8 +1,7 @@
-"""``python -m amber_ladder.jobs.worker``: one worker for one database."""
+"""One worker for one database."""
 
 import asyncio
 import logging
-import sys
 from datetime import UTC, datetime
 
 import psycopg
@@ -45,8 +44,3 @@ async def _take_up_again(app: App) -> None:
         if task_id not in queued:
             await app.configure_task(RUN, queue=QUEUE, priority=AT_ONCE).defer_async(task_id=task_id)
 
-
-if __name__ == "__main__":
-    logging.basicConfig(level=logging.INFO, format="worker: %(message)s", stream=sys.stderr)
-    logging.getLogger("procrastinate").setLevel(logging.WARNING)
-    sys.exit(asyncio.run(main()))

@@ -87,7 +87,7 @@ class Station:
                 "uvicorn", "--factory", "amber_ladder.api.app:served", "--host", "127.0.0.1", "--port", str(self.port),
                 "--log-level", "warning", "--timeout-graceful-shutdown", "1", "--timeout-keep-alive", "30",
             ],
-            "worker": ["amber_ladder.jobs.worker"],
+            "worker": ["amber_ladder.jobs"],
         }[name]  # fmt: skip
         # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
         self._children[name] = subprocess.Popen(

@@ -2,14 +2,10 @@
 
 from typing import Literal
 
-import numpy as np
-import tifffile
-
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.formats.pictures import LeftOut, PictureInfo, StoredFrames, too_few
-from amber_ladder.formats.results import write_json
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks, tasks
@@ -61,10 +57,6 @@ def merge_take(task_id: int, progress: Progress) -> None:
         progress,
         positions_um=[position * ratio for position in positions] if positions else None,
     )
-    depth = np.asarray(tifffile.imread(folder / "depth.tif"))
-    if np.isfinite(depth).any():
-        report["depth_range_um"] = [round(float(np.nanmin(depth)), 3), round(float(np.nanmax(depth)), 3)]
-    write_json(folder / "report.json", report)
     prepare_merge_tiles(store, merge_id)
     with transaction() as session:
         stacks.get_merge(session, merge_id).report = report

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from amber_ladder import __version__
+from amber_ladder.core.depth import depth_spread
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.fusion import METHODS, Merged, Method, Order, Survey, merge, survey
 from amber_ladder.errors import BadInput
@@ -77,7 +78,9 @@ def merge_frames(
         )
         depth, unit = _depth(merged, found, settings, positions_um)
         write_depth(scratch / "depth.tif", depth, unit=unit)
+        spread = depth_spread(depth)
         report = _report(frames, left_out, found, merged, settings, method, unit, time.monotonic() - started)
+        report["depth_um"] = round(spread[1] - spread[0], 3) if spread and unit == "µm" else None
         write_json(scratch / "report.json", report)
     progress("save", 1, 1)
     return report

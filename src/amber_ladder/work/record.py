@@ -110,7 +110,6 @@ def _ledger_row(stack: Stack) -> list[object]:
     take = stack.takes[-1] if stack.takes else None
     finished = [merge for merge in take.merges if merge.report] if take else []
     report = finished[-1].report if finished else None
-    span = report.get("depth_range_um") if report else None
     return [
         view.specimen.catalogue_number, view.specimen.name, view.specimen.kind, view.number,
         take.number if take else "", view.rig_name,
@@ -118,7 +117,7 @@ def _ledger_row(stack: Stack) -> list[object]:
         f"{view.optics.numerical_aperture:.4g}", f"{view.ladder.step_um:.4g}",
         f"{view.ladder.step_in_medium_um:.4g}", f"{view.ladder.overlap:.3f}", view.ladder.frames,
         len(take.frames) if take else "", len(report["frames_used"]) if report else "",
-        f"{span[1] - span[0]:.1f}" if span else "", f"{view.optics.pixel_um:.5g}", view.optics.pixel_origin,
+        f"{report['depth_um']:.1f}" if report and report["depth_um"] is not None else "", f"{view.optics.pixel_um:.5g}", view.optics.pixel_origin,
         finished[-1].number if finished else "", finished[-1].method if finished else "",
         len(report["coverage"]["gaps"]) if report else "",
         finished[-1].task.ended_at.isoformat(timespec="seconds") if finished and finished[-1].task.ended_at else "",

@@ -70,7 +70,7 @@ class MergeView:
     method: str
     task: TaskView
     report: dict[str, Any] | None
-    depth_range_um: tuple[float, float] | None
+    depth_um: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,14 +168,13 @@ def frame_view(frame: Frame) -> FrameView:
 
 def merge_view(merge: Merge) -> MergeView:
     """A merge."""
-    span = merge.report.get("depth_range_um") if merge.report else None
     return MergeView(
         merge.id,
         merge.number,
         merge.method,
         task_view(merge.task),
         merge.report,
-        tuple(span) if span else None,
+        merge.report.get("depth_um") if merge.report else None,
     )
 
 

@@ -167,7 +167,7 @@ function RungButtons({ rungs, y, right, chosen, onChoose }: ButtonsProps) {
   const current = shot.find((rung) => rung.index === chosen) ?? shot[0];
   const height = Math.max(Math.min(y(rungs[1]?.depth ?? 1) - y(0), 24), 6);
   const climb = (event: React.KeyboardEvent) => {
-    const at = shot.findIndex((rung) => rung === current);
+    const at = current ? shot.indexOf(current) : -1;
     const target = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: shot.length - 1 }[event.key];
     const rung = target === undefined ? undefined : shot[target];
     if (!rung) return;
@@ -177,7 +177,7 @@ function RungButtons({ rungs, y, right, chosen, onChoose }: ButtonsProps) {
     parent?.querySelector<HTMLElement>(`[data-rung="${rung.index}"]`)?.focus();
   };
   return (
-    <div role="group" aria-label="Rungs: arrow keys climb">
+    <fieldset aria-label="Rungs: arrow keys climb">
       {shot.map((rung) => (
         <button
           key={rung.index}
@@ -192,6 +192,6 @@ function RungButtons({ rungs, y, right, chosen, onChoose }: ButtonsProps) {
           onKeyDown={climb}
         />
       ))}
-    </div>
+    </fieldset>
   );
 }

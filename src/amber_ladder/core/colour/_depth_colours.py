@@ -4,10 +4,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.errors import BadInput
-
 # CIE L*a*b* from far to near; lightness rises evenly so that equal depths look equally far apart.
-_STOPS_LAB = ((18, 14, -44), (34, -8, -28), (50, -26, -8), (66, 10, 52), (80, 6, 48), (95, 0, 12))
+_STOPS_LAB = ((18, 14, -44), (34, -8, -28), (50, -26, -8), (66, 14, 62), (81, 8, 56), (95, 0, 12))
 
 
 def _table() -> NDArray[np.uint8]:
@@ -24,17 +22,13 @@ DEPTH_COLOURS: NDArray[np.uint8] = _table()
 _UNKNOWN = (42, 45, 44)  # the mat behind the pictures
 
 
-def colour_depth(depth: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Colour a depth map (H, W), NaN where unknown; returns RGB (H, W, 3). The mat shows where unknown.
+def colour_depth(depth: NDArray[np.float32], near: float, far: float) -> NDArray[np.uint8]:
+    """Colour a depth map (H, W), NaN where unknown, between two depths; returns RGB (H, W, 3).
 
-    Raises:
-        BadInput: nothing in the map is known.
+    What lies outside takes the colour of the nearer end; the mat shows where depth is unknown.
     """
     known = np.isfinite(depth)
-    if not known.any():
-        raise BadInput("the depth map holds no known depth")
-    near, far = float(depth[known].min()), float(depth[known].max())
-    nearness = 1.0 - (np.where(known, depth, far) - near) / max(far - near, 1e-9)
+    nearness = np.clip(1.0 - (np.where(known, depth, far) - near) / max(far - near, 1e-9), 0.0, 1.0)
     coloured = DEPTH_COLOURS[np.rint(nearness * 255).astype(np.uint8)]
     coloured[~known] = _UNKNOWN
     return coloured

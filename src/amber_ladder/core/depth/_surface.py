@@ -42,6 +42,18 @@ def surface(index: Float, confidence: Float) -> Surface:
     return Surface(np.where(sure & ~outlier, smooth, calm).astype(np.float32), near_sure & measured)
 
 
+def depth_spread(depth: Float) -> tuple[float, float] | None:
+    """Nearest and farthest depth (H, W, any unit) without the one in two hundred on either side; None if all NaN.
+
+    A few wrong peaks must not decide how deep a specimen is said to be.
+    """
+    known = depth[np.isfinite(depth)]
+    if known.size == 0:
+        return None
+    near, far = np.percentile(known, (0.5, 99.5))
+    return float(near), float(far)
+
+
 def _weighted_smooth(index: Float, trust: Float) -> Float:
     weight = trust + np.float32(1e-3)
     top = cv2.GaussianBlur(index * weight, (0, 0), 1.2)

@@ -41,7 +41,7 @@ export function Cabinet() {
           value={words}
           onChange={(event) => setWords(event.target.value)}
         />
-        <div role="group" aria-label="Kind" className="flex flex-wrap">
+        <fieldset aria-label="Kind" className="flex flex-wrap">
           {(found.data?.kinds ?? []).map((one) => (
             <button
               key={one.kind}
@@ -53,7 +53,7 @@ export function Cabinet() {
               {PLURALS[one.kind] ?? one.kind} {one.count}
             </button>
           ))}
-        </div>
+        </fieldset>
         <span className="flex-1" />
         <a
           className="min-h-11 content-center text-[14px] text-ink2 underline underline-offset-3 hover:text-ink"

@@ -157,7 +157,7 @@ function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
   const options = useMemo(() => pictures(shown.take, finished), [shown.take, finished]);
   const left: Shown = useMemo(
     () => ({ kind: "composite", id: shown.merge.id, label: title(shown.merge) }),
-    [shown.merge.id, shown.merge.method, shown.merge.number],
+    [shown.merge],
   );
   const right =
     options.find((one) => one.value === against) ??
@@ -235,7 +235,6 @@ function MergeCard({
   onClick: () => void;
 }) {
   const report = merge.report as unknown as Report;
-  const range = merge.depth_range_um;
   return (
     <button
       type="button"
@@ -248,7 +247,7 @@ function MergeCard({
         {takes > 1 && `, take ${take.number}`}
       </span>
       <Line label="Frames used" value={`${report.frames_used.length} of ${take.frames.length}`} />
-      {range && <Line label="Depth" value={um(range[1] - range[0])} />}
+      {merge.depth_um !== null && <Line label="Depth" value={um(merge.depth_um)} />}
       <Line label="Largest shift" value={`${largestShift(report).toFixed(1)} px`} />
       <Line label="Took" value={duration(report.seconds)} />
     </button>
@@ -313,8 +312,6 @@ function pictures(
 }
 
 function depthLabel(merge: Merge): string {
-  const range = merge.depth_range_um;
-  const unit = (merge.report as unknown as { settings: { depth_unit: string } }).settings.depth_unit;
-  if (!range) return `Depth of ${title(merge).toLowerCase()}`;
-  return `Depth ${range[0].toFixed(0)}–${range[1].toFixed(0)} ${unit}, ${title(merge).toLowerCase()}`;
+  const over = merge.depth_um === null ? "" : ` over ${um(merge.depth_um)}`;
+  return `Depth${over}, ${title(merge).toLowerCase()}`;
 }

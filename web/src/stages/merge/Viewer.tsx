@@ -103,7 +103,7 @@ export function Viewer({ left, right }: Props) {
           aria-valuemin={0}
           aria-valuemax={100}
           aria-valuenow={Math.round(divider * 100)}
-          className="absolute inset-y-0 w-6 -translate-x-1/2 cursor-col-resize touch-none"
+          className="absolute inset-y-0 z-10 w-6 -translate-x-1/2 cursor-col-resize touch-none"
           style={{ left: `${divider * 100}%` }}
           onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
           onPointerMove={pull}
@@ -116,10 +116,10 @@ export function Viewer({ left, right }: Props) {
         >
           <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-white" />
         </div>
-        <p className="head pointer-events-none absolute top-2.5 left-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
+        <p className="head pointer-events-none absolute top-2.5 z-10 left-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
           {left.label}
         </p>
-        <p className="head pointer-events-none absolute top-2.5 right-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
+        <p className="head pointer-events-none absolute top-2.5 z-10 right-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
           {right.label}
         </p>
         {failed && (

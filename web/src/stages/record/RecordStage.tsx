@@ -51,7 +51,6 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
   const { specimen, optics, ladder } = stack;
   const used = (merge.report?.frames_used as string[] | undefined)?.length ?? 0;
   const excluded = (merge.report?.excluded as unknown[] | undefined)?.length ?? 0;
-  const range = merge.depth_range_um;
   const facts: ReadonlyArray<readonly [string, string]> = [
     ["Specimen", `${specimen.catalogue_number} ${specimen.name}`],
     ["Kind and mount", [specimen.kind, specimen.mount].filter(Boolean).join(", ")],
@@ -68,7 +67,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     ],
     ["Step", `${um(ladder.step_um)}, overlap ${percent(ladder.overlap)}`],
     ["Frames", `${take.frames.length} shot, ${used} used, ${excluded} left out`],
-    ["Depth", range ? um(range[1] - range[0]) : "not known"],
+    ["Depth", merge.depth_um === null ? "not known" : um(merge.depth_um)],
     ["Merged by", `${METHODS[merge.method] ?? merge.method}, run ${merge.number} of take ${take.number}`],
     ["Mended", "nothing"],
   ];

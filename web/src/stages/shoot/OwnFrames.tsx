@@ -41,7 +41,8 @@ export function OwnFrames({ stack, take, onChange }: Props) {
   return (
     <section aria-label="Own frames" className="space-y-2">
       <h2 className="text-[16px]">Own frames</h2>
-      <div
+      <fieldset
+        aria-label="Drop frames here"
         className={`rounded-s border-2 border-dashed p-4 text-center ${over ? "border-amber bg-amber-wash" : "border-ink3"}`}
         onDragOver={(event) => {
           event.preventDefault();
@@ -53,8 +54,6 @@ export function OwnFrames({ stack, take, onChange }: Props) {
           setOver(false);
           if (!busy) void dropped(event.dataTransfer).then(add);
         }}
-        role="group"
-        aria-label="Drop frames here"
       >
         <p className="mb-2 text-[14px] text-ink2">
           Drop frames or a folder here: JPEG, PNG or TIFF of 8 or 16 bits. They are kept untouched.
@@ -75,7 +74,7 @@ export function OwnFrames({ stack, take, onChange }: Props) {
         <Button onClick={() => input.current?.click()} disabled={busy}>
           Choose files
         </Button>
-      </div>
+      </fieldset>
       {sending && busy && (
         <Work
           title="Storing frames"

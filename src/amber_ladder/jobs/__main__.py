@@ -1,0 +1,12 @@
+"""``python -m amber_ladder.jobs``: the worker's process."""
+
+import asyncio
+import logging
+import sys
+
+from amber_ladder.jobs.worker import main
+
+if __name__ == "__main__":
+    logging.basicConfig(level=logging.INFO, format="worker: %(message)s", stream=sys.stderr)
+    logging.getLogger("procrastinate").setLevel(logging.WARNING)
+    sys.exit(asyncio.run(main()))
