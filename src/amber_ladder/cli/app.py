@@ -20,7 +20,7 @@ from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
-from amber_ladder.work.bench_run import FLAWS, render
+from amber_ladder.work.climbing import FLAWS, render
 from amber_ladder.work.merging import MergeSettings, merge_folder
 
 app = typer.Typer(

@@ -70,7 +70,7 @@ DEMO = (
     DemoSpecimen(
         _label("TH-0418", "moss capsule mouth", "plant", "dry on card", "Tarn Hollow, north wall",
                "Teeth close within minutes when breathed on."),
-        FIVE, _plan(12_410, 700), "moss-capsule", ("pyramid", "select"),
+        FIVE, _plan(12_410, 700), "moss-capsule", ("select", "pyramid"),
     ),
     DemoSpecimen(
         _label("SN-007", "capped column", "snow", "chilled slate", "Tarn Hollow, upper terrace",

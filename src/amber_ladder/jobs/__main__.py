@@ -8,5 +8,6 @@ from amber_ladder.jobs.worker import main
 
 if __name__ == "__main__":
     logging.basicConfig(level=logging.INFO, format="worker: %(message)s", stream=sys.stderr)
-    logging.getLogger("procrastinate").setLevel(logging.WARNING)
+    for chatty in ("procrastinate", "pyvips"):
+        logging.getLogger(chatty).setLevel(logging.WARNING)
     sys.exit(asyncio.run(main()))

@@ -43,4 +43,3 @@ async def _take_up_again(app: App) -> None:
     for task_id in await asyncio.to_thread(unfinished):
         if task_id not in queued:
             await app.configure_task(RUN, queue=QUEUE, priority=AT_ONCE).defer_async(task_id=task_id)
-

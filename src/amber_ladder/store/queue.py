@@ -4,6 +4,7 @@ from functools import cache
 
 from procrastinate import App, SyncPsycopgConnector
 from procrastinate.exceptions import ConnectorException
+from psycopg_pool import ConnectionPool
 
 from amber_ladder.errors import DatabaseAway
 from amber_ladder.settings import settings
@@ -16,7 +17,9 @@ AT_ONCE, IN_THE_BACKGROUND = 10, 0
 
 @cache
 def _app() -> App:
-    app = App(connector=SyncPsycopgConnector(conninfo=settings().database_url, timeout=5.0))
+    # Connections are tried before use, so that a restart of PostgreSQL heals.
+    check = ConnectionPool.check_connection
+    app = App(connector=SyncPsycopgConnector(conninfo=settings().database_url, timeout=5.0, check=check))
     app.open()
     return app
 

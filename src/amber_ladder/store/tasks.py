@@ -75,10 +75,14 @@ def as_json(task: Task) -> dict[str, Any]:
 
 
 async def notices(quiet_s: float) -> AsyncIterator[str | None]:
-    """Payloads as they are announced; None after every ``quiet_s`` seconds of silence. Ends when the database does."""
+    """Payloads as they are announced; None once listening has begun and after every ``quiet_s`` seconds of silence.
+
+    Ends with psycopg.OperationalError when the database does.
+    """
     connection = await psycopg.AsyncConnection.connect(settings().database_url, autocommit=True, connect_timeout=3)
     async with connection:
         await connection.execute(f"listen {CHANNEL}")
+        yield None
         while True:
             heard = False
             async for notice in connection.notifies(timeout=quiet_s, stop_after=1):

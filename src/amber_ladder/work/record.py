@@ -100,15 +100,15 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
 
 
 def ledger_csv() -> str:
-    """All stacks, a line each: of the latest take, its latest finished merge."""
+    """All stacks, a line each, with the latest finished merge and its take, or else the latest take."""
     with transaction() as session:
         return csv_table(LEDGER, (_ledger_row(stack) for stack in stacks.merged_stacks(session)))
 
 
 def _ledger_row(stack: Stack) -> list[object]:
     view = stack_view(stack, stack.number)
-    take = stack.takes[-1] if stack.takes else None
-    finished = [merge for merge in take.merges if merge.report] if take else []
+    finished = [merge for take in stack.takes for merge in take.merges if merge.report]
+    take = finished[-1].take if finished else stack.takes[-1] if stack.takes else None
     report = finished[-1].report if finished else None
     return [
         view.specimen.catalogue_number, view.specimen.name, view.specimen.kind, view.number,

@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 _FINEST_PX = 0.8  # blur before the second derivative; below it there is noise but no optical detail
-_WINDOW_PX = 3.0  # over which energy is averaged; smaller keeps hairs, larger is calmer
+_WINDOW_PX = 2.2  # over which energy is averaged; smaller keeps hairs, larger is calmer
 
 
 def focus_energy(grey: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -26,8 +26,9 @@ Order = Literal["auto", "near-first", "far-first"]
 
 _HALVED_FROM_PX = 5_000_000  # below this, optical detail may be as fine as the pixels: focus is measured at full size
 _REGISTERED_PX = 800_000  # more adds time, and detail so fine that its blur is no longer a small change
-_ALIKE = 0.5  # correlation below which two neighbours do not show the same thing
-_TELLING_SCALE = 0.002  # change of scale over the stack from which its direction can be told
+_NEVER_HALVED_PX = 150_000
+_ALIKE = 0.35  # correlation below which two neighbours do not show the same thing
+_TELLING_SCALE = 0.006  # change of scale over the stack from which its direction can be told; less may be error
 _GAP_RATIO = 2.5
 
 
@@ -121,8 +122,8 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
     shrink = 1
     for index, grey in ahead(lambda i: frames.grey(i, factor), range(count)):
         progress("register", index, count)
-        while grey.size / shrink**2 > _REGISTERED_PX:
-            shrink *= 2
+        if last_small is None:
+            shrink = _registration_shrink(grey.size, factor)
         small = _shrunk(grey, shrink)
         pair = None
         if last_small is None or tracker is None:
@@ -154,6 +155,14 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
     if tracker is None:
         raise BadInput("there is no usable frame: nothing was merged")
     return chain, tracker
+
+
+def _registration_shrink(pixels: int, factor: int) -> int:
+    """How much smaller than the focus picture frames are registered: at most half the frames' own size."""
+    shrink = 2 if factor == 1 and pixels > _NEVER_HALVED_PX else 1
+    while pixels / shrink**2 > _REGISTERED_PX:
+        shrink *= 2
+    return shrink
 
 
 def _shrunk(grey: NDArray[np.float32], factor: int) -> NDArray[np.float32]:

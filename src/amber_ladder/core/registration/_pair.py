@@ -23,6 +23,7 @@ Double = NDArray[np.float64]
 _SMALLEST_SIDE = 48
 _ITERATIONS = 12
 _CONVERGED_PX = 0.004
+_GAMMA = 2.2  # of common picture files, nearly enough
 _TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _COARSEST_DETAIL_PX = 4.0
 _QUIETEST = 3e-4  # residual, of the full range, below which a tile cannot be more believable
@@ -160,19 +161,28 @@ def _as_displacement(fixed: Float, spread: float) -> float:
 
 
 def _compare(fixed: Float, moving: Float, matrix: Matrix) -> tuple[float, float]:
-    """Gain and likeness of the area that both show. Defocus spreads light but keeps its sum."""
+    """Gain and likeness of the area that both show."""
     size = (fixed.shape[1], fixed.shape[0])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    warped = np.asarray(cv2.warpAffine(moving, matrix, size, flags=flags, borderValue=-1.0))
+    warped = np.asarray(cv2.warpAffine(moving, matrix, size, flags=flags, borderValue=-1.0), np.float32)
     inside = warped >= 0
     if np.count_nonzero(inside) < inside.size // 4:
         return 1.0, 0.0
-    one, two = fixed[inside].astype(np.float64), warped[inside].astype(np.float64)
+    one, two = fixed[inside], warped[inside]
     unclipped = (one < 0.97) & (two < 0.97)
-    gain = float(one[unclipped].sum() / max(two[unclipped].sum(), 1e-9)) if unclipped.any() else 1.0
-    one, two = one - one.mean(), two - two.mean()
+    gain = _gain(one[unclipped], two[unclipped]) if unclipped.any() else 1.0
+    # Shading alone, bright in the middle and dark around it, is no likeness: only what is smaller counts.
+    warped[~inside] = fixed[~inside]
+    coarse = size[0] / 16
+    one, two = ((grey - cv2.GaussianBlur(grey, (0, 0), coarse))[inside] for grey in (fixed, warped))
     power = float(np.sqrt(np.sum(one * one) * np.sum(two * two)))
     return gain, float(np.sum(one * two)) / power if power > 0 else 0.0
+
+
+def _gain(fixed: Float, moving: Float) -> float:
+    # Defocus spreads light but keeps its sum; of the encoded values it does not, so they are decoded first.
+    ratio = float(np.sum(fixed**_GAMMA, dtype=np.float64) / max(float(np.sum(moving**_GAMMA, dtype=np.float64)), 1e-9))
+    return ratio ** (1.0 / _GAMMA)
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]

@@ -1,0 +1,84 @@
+"""``./ladder test``: formatter, linters, types, import directions, and every suite; one line of counts at the end."""
+
+import os
+import re
+import subprocess
+import sys
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from amber_ladder.errors import AmberLadderError
+from amber_ladder.launch.serve import SOURCE
+
+_PYTHON = sys.executable
+_TOOLS: dict[str, list[str]] = {
+    "format": [_PYTHON, "-m", "ruff", "format", "--check", "src", "tests", "benchmarks"],
+    "lint": [_PYTHON, "-m", "ruff", "check", "src", "tests", "benchmarks"],
+    "types": [_PYTHON, "-m", "mypy"],
+    "imports": [str(SOURCE / ".venv/bin/lint-imports")],
+    "web": ["npm", "--prefix", "web", "run", "--silent", "check"],
+}
+_SUITES = ("core", "formats", "bench", "store", "work", "api", "cli", "jobs", "browser")
+_RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
+_PART = re.compile(r"(failures|errors|skipped|unexpected successes)=(\d+)")
+
+
+@dataclass
+class _Count:
+    passed: int = 0
+    failed: int = 0
+    skipped: int = 0
+
+    def add(self, other: "_Count") -> None:
+        self.passed += other.passed
+        self.failed += other.failed
+        self.skipped += other.skipped
+
+
+def check(names: Sequence[str]) -> int:
+    """Run all checks, or those named; returns 0 when none failed. Raises AmberLadderError for an unknown name."""
+    known = (*_TOOLS, *_SUITES)
+    for name in names:
+        if name not in known:
+            raise AmberLadderError(f"no check is called {name!r}: choose from {', '.join(known)}")
+    total = _Count()
+    for name in names or known:
+        started = time.monotonic()
+        count = _tool(name) if name in _TOOLS else _suite(name)
+        total.add(count)
+        verdict = "failed" if count.failed else "passed"
+        print(f"{name}: {verdict} ({count.passed + count.failed}, {time.monotonic() - started:.0f} s)", flush=True)
+    print(f"{total.passed} passed, {total.failed} failed, {total.skipped} skipped", flush=True)
+    return 1 if total.failed else 0
+
+
+def run_script(module: str, *arguments: str) -> int:
+    """Run one of the project's own modules from its source folder."""
+    return subprocess.run([_PYTHON, "-m", module, *arguments], cwd=SOURCE, env=_environment(), check=False).returncode
+
+
+def _tool(name: str) -> _Count:
+    result = subprocess.run(_TOOLS[name], cwd=SOURCE, env=_environment(), check=False, capture_output=True, text=True)
+    if result.returncode == 0:
+        return _Count(passed=1)
+    print(result.stdout + result.stderr, flush=True)
+    return _Count(failed=1)
+
+
+def _suite(name: str) -> _Count:
+    command = [_PYTHON, "-m", "unittest", "discover", "-t", ".", "-s", f"tests/{name}"]
+    result = subprocess.run(command, cwd=SOURCE, env=_environment(), check=False, capture_output=True, text=True)
+    ran = _RAN.search(result.stderr)
+    parts = {key: int(value) for key, value in _PART.findall(result.stderr.rsplit("Ran ", 1)[-1])}
+    failed = parts.get("failures", 0) + parts.get("errors", 0) + parts.get("unexpected successes", 0)
+    if result.returncode != 0 or not ran:
+        print(result.stdout + result.stderr, flush=True)
+        failed = max(failed, 1)
+    count = int(ran.group(1)) if ran else 0
+    skipped = parts.get("skipped", 0)
+    return _Count(passed=max(count - failed - skipped, 0), failed=failed, skipped=skipped)
+
+
+def _environment() -> dict[str, str]:
+    return {**os.environ, "PYTHONPATH": f"{SOURCE / 'src'}{os.pathsep}{SOURCE}"}

@@ -1,0 +1,114 @@
+"""The API as pages and scripts use it, without the network: requests, refusals, files."""
+
+import unittest
+from typing import Any
+
+from starlette.testclient import TestClient
+
+from amber_ladder.api.app import create_app
+from amber_ladder.launch.serve import SOURCE
+from amber_ladder.work import tasks
+from tests.support.examples import PLAN, RIG, SPECIMEN, picture
+from tests.support.station import database
+
+
+class Api(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.station = database()
+        cls.client = TestClient(create_app(SOURCE / "web" / "dist"), raise_server_exceptions=False)
+        cls.rig = cls.client.post("/api/rigs", json=RIG).json()
+        cls.specimen = cls.client.post("/api/specimens", json=SPECIMEN).json()
+
+    def refused(self, answer: Any, status: int, field: str | None = None) -> str:
+        self.assertEqual(answer.status_code, status, answer.text)
+        problem = answer.json()
+        if field:
+            self.assertIn(field, [one["field"] for one in problem["fields"]])
+        self.assertTrue(problem["message"])
+        return str(problem["message"])
+
+    def test_bad_rigs_are_refused_at_the_field(self) -> None:
+        lens = {"kind": "lens", "f_number": 4, "magnification": 1}
+        cases: list[tuple[dict[str, Any], str]] = [
+            ({**lens, "f_number": 0}, "train.f_number"),
+            ({**lens, "magnification": -1}, "train.magnification"),
+            ({**lens, "magnification": "wide"}, "train.magnification"),
+            ({**lens, "surprise": 1}, "train.surprise"),
+            ({"kind": "telescope"}, "train"),
+            ({**RIG["train"], "na": 1.2}, "train"),
+        ]
+        for train, field in cases:
+            with self.subTest(train=train):
+                answer = self.client.post("/api/rigs", json={**RIG, "name": "bad", "train": train})
+                self.refused(answer, 422, field)
+
+    def test_a_far_point_nearer_than_the_near_one_is_refused_at_the_field(self) -> None:
+        for far in (0, -5):
+            body = {"rig": {k: RIG[k] for k in ("sensor", "train")}, "plan": {**PLAN, "far_um": far}}
+            message = self.refused(self.client.post("/api/plan/preview", json=body), 422, "plan.far_um")
+            self.assertIn("beyond the near point", message)
+
+    def test_figures_are_computed_for_the_medium(self) -> None:
+        body = {k: RIG[k] for k in ("sensor", "train")}
+        plan = {**PLAN, "far_um": 400}
+        air = self.client.post("/api/plan/preview", json={"rig": body, "plan": plan}).json()
+        resin = self.client.post("/api/plan/preview", json={"rig": {**body, "medium_index": 1.54}, "plan": plan}).json()
+        self.assertEqual(air["step_um"], 22.5)
+        self.assertAlmostEqual(resin["step_in_medium_um"] / resin["step_um"], 30.98 / 20, places=3)
+
+    def test_names_and_numbers_taken_or_unknown(self) -> None:
+        self.refused(self.client.post("/api/rigs", json=RIG), 409)
+        self.refused(self.client.post("/api/specimens", json=SPECIMEN), 409)
+        self.refused(self.client.get("/api/stacks/99999"), 404)
+        self.refused(self.client.get("/api/nothing"), 404)
+        self.refused(self.client.post("/api/specimens", json={**SPECIMEN, "name": " "}), 422, "name")
+
+    def test_unknown_pages_belong_to_the_browser(self) -> None:
+        answer = self.client.get("/stacks/1/merge")
+        self.assertEqual((answer.status_code, answer.headers["content-type"][:9]), (200, "text/html"))
+
+    def test_from_files_to_tiles_and_exports(self) -> None:
+        made = self.client.post(
+            f"/api/specimens/{self.specimen['id']}/stacks", json={"rig_id": self.rig["id"], "plan": PLAN}
+        ).json()
+        take = self.client.post(f"/api/stacks/{made['id']}/takes", json={"source": "files"}).json()
+        put = lambda name, content: self.client.put(f"/api/takes/{take['id']}/frames/{name}", content=content)  # noqa: E731
+        for i in range(3):
+            self.assertEqual(put(f"é {i}.jpg", picture(640, 480, seed=4)).status_code, 201)
+        self.assertIn("cut short", self.refused(put("half.jpg", picture()[:2000]), 422))
+        self.refused(put("x.jpg", b""), 422)
+        self.assertEqual(self.client.post(f"/api/takes/{take['id']}/finish").status_code, 200)
+        self.refused(put("late.jpg", picture()), 409)
+        merged = self.client.post(f"/api/takes/{take['id']}/merges", json={"method": "select"}).json()
+        number = merged["id"]
+        self.refused(self.client.get(f"/api/merges/{number}/label"), 404)
+        self.refused(self.client.get(f"/api/pictures/composite/{number}/picture.dzi"), 404)
+        tasks.run(merged["task"]["id"])
+        stack = self.client.get(f"/api/stacks/{made['id']}").json()
+        self.assertEqual(stack["takes"][0]["merges"][0]["task"]["state"], "done")
+        for path, kind in (
+            (f"/api/pictures/composite/{number}/picture.dzi", "application/xml"),
+            (f"/api/pictures/composite/{number}/picture_files/8/0_0.jpg", "image/jpeg"),
+            (f"/api/pictures/depth/{number}/preview.jpg", "image/jpeg"),
+            (f"/api/pictures/frame/{stack['takes'][0]['frames'][0]['id']}/preview.jpg", "image/jpeg"),
+            (f"/api/merges/{number}/composite.tif", "image/tiff"),
+            (f"/api/merges/{number}/depth.tif", "image/tiff"),
+            (f"/api/merges/{number}/picture.png", "image/png"),
+            (f"/api/merges/{number}/record.json", "application/json"),
+            ("/api/ledger.csv", "text/csv; charset=utf-8"),
+        ):
+            answer = self.client.get(path)
+            self.assertEqual((answer.status_code, answer.headers["content-type"]), (200, kind), path)
+        self.refused(self.client.get(f"/api/pictures/composite/{number}/picture_files/8/9_9.jpg"), 404)
+
+    def test_a_stopped_database_is_said_and_passes(self) -> None:
+        self.station.cluster.stop(at_once=True)
+        message = self.refused(self.client.get("/api/specimens"), 503)
+        self.assertIn("Nothing was changed", message)
+        self.station.cluster.start()
+        self.assertEqual(self.client.get("/api/specimens").status_code, 200)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,100 @@
+"""The command line as scripts call it: plain folders, one line for bad input, exit codes."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import tifffile
+
+from amber_ladder.launch.serve import SOURCE
+from tests.support.examples import PLAN, RIG, picture
+
+
+def ladder(*arguments: str | Path) -> subprocess.CompletedProcess[str]:
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("AMBER_LADDER")}
+    return subprocess.run(
+        [sys.executable, "-m", "amber_ladder", *map(str, arguments)],
+        env={**environment, "PYTHONPATH": str(SOURCE / "src")},
+        cwd="/", capture_output=True, text=True, check=False,
+    )  # fmt: skip
+
+
+class CommandLine(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+    def write(self, name: str, content: dict[str, Any]) -> Path:
+        path = self.folder / name
+        path.write_text(json.dumps(content))
+        return path
+
+    def bad(self, result: subprocess.CompletedProcess[str], *words: str) -> None:
+        self.assertEqual((result.returncode, result.stdout), (2, ""), result.stderr)
+        self.assertEqual(len(result.stderr.strip().splitlines()), 1, result.stderr)
+        for word in words:
+            self.assertIn(word, result.stderr)
+
+    def test_optics_and_plan(self) -> None:
+        rig = {k: RIG[k] for k in ("sensor", "train")}
+        rig["sensor"] = {"width_px": 6000, "height_px": 4000, "pixel_um": 3.76}
+        optics = json.loads(ladder("optics", self.write("rig.json", rig)).stdout)
+        self.assertAlmostEqual(optics["sharp_depth_um"]["total"], 33.43, delta=0.1)
+        self.assertAlmostEqual(optics["field_mm"][0], 4.512)
+        planned = json.loads(ladder("plan", self.write("plan.json", {**PLAN, "rig": rig})).stdout)
+        self.assertEqual((planned["step_um"], planned["frames"]), (22.5, 12))
+        self.assertEqual(len(planned["positions_um"]), 12)
+
+    def test_render_then_merge(self) -> None:
+        plan = {**PLAN, "rig": {k: RIG[k] for k in ("sensor", "train")}}
+        shot = ladder(
+            "render", "lacewing-eyes", "--plan", self.write("p.json", plan), "--out", self.folder / "f", "--truth"
+        )
+        self.assertEqual(shot.returncode, 0, shot.stderr)
+        truth = json.loads((self.folder / "f/truth.json").read_text())
+        self.assertEqual(len(truth["frames"]), 12)
+        self.assertEqual(tifffile.imread(self.folder / "f/truth/depth.tif").shape, (256, 384))
+        (self.folder / "f/broken.jpg").write_bytes(picture()[:3000])
+        before = {p.name: p.read_bytes() for p in (self.folder / "f").glob("*.jpg")}
+        merged = ladder(
+            "merge", self.folder / "f", "--out", self.folder / "o", "--step-um", "22.5", "--method", "select"
+        )
+        self.assertEqual((merged.returncode, merged.stderr), (0, ""))
+        report = json.loads((self.folder / "o/report.json").read_text())
+        for key in (
+            "reference_frame", "frames_used", "excluded", "crop", "registration", "coverage", "share", "method",
+            "settings", "seconds", "version",
+        ):  # fmt: skip
+            self.assertIn(key, report)
+        self.assertEqual([one["file"] for one in report["excluded"]], ["broken.jpg"])
+        self.assertEqual(np.array(report["registration"][0]["matrix"]).shape, (2, 3))
+        self.assertEqual(tifffile.imread(self.folder / "o/composite.tif").dtype, np.uint8)
+        self.assertEqual(tifffile.imread(self.folder / "o/depth.tif").dtype, np.float32)
+        self.assertEqual(before, {p.name: p.read_bytes() for p in (self.folder / "f").glob("*.jpg")})
+
+    def test_bad_input_is_one_line(self) -> None:
+        self.bad(ladder("optics", self.folder / "none.json"), "none.json", "No such file")
+        broken = self.folder / "broken.json"
+        broken.write_text("{")
+        self.bad(ladder("plan", broken), "broken.json", "JSON")
+        lens = {"sensor": RIG["sensor"], "train": {"kind": "lens", "f_number": 0, "magnification": 1}}
+        self.bad(ladder("optics", self.write("rig.json", lens)), "rig.json", "f_number", "greater than 0")
+        self.bad(ladder("merge", self.folder / "nowhere", "--out", self.folder / "o"), "nowhere", "not a folder")
+        frames = self.folder / "frames"
+        frames.mkdir()
+        (frames / "a.jpg").write_bytes(picture())
+        self.bad(ladder("merge", frames, "--out", self.folder / "o"), "at least 2")
+        (frames / "b.jpg").write_bytes(picture(seed=1))
+        self.bad(ladder("merge", frames, "--out", frames), "originals")
+        self.assertFalse((self.folder / "o").exists())
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,90 @@
+"""The real worker: progress that pages hear, a stop, a kill half way."""
+
+import json
+import os
+import signal
+import threading
+import unittest
+import urllib.request
+from typing import Any
+
+from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.settings import settings
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.work import cabinet, merge, plan, rigs, shoot, tasks
+from amber_ladder.work.views import TaskView
+from tests.support.examples import PLAN, RIG, SPECIMEN
+from tests.support.station import running, until
+
+
+class Worker(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.station = running()
+        rig = rigs.add_rig(rigs.RigEntry(**RIG))
+        specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**SPECIMEN))
+        entry = plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**{**PLAN, "far_um": 700}))
+        cls.stack_id = plan.save_ladder(specimen.id, entry).id
+        cls.take = shoot.begin_take(cls.stack_id, shoot.TakeEntry(source="bench", scene="moss-capsule"))
+        until(lambda: cls._shooting().state == "done", "the ladder to be shot")
+
+    @classmethod
+    def _shooting(cls) -> TaskView:
+        task = plan.read_stack(cls.stack_id).takes[0].task
+        assert task is not None
+        return task
+
+    def merge_task(self, number: int) -> TaskView:
+        merges = plan.read_stack(self.stack_id).takes[0].merges
+        return next(one.task for one in merges if one.id == number)
+
+    def test_a_worker_killed_half_way_loses_nothing_and_takes_up_again(self) -> None:
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
+        until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
+        os.kill(self.station.worker_pid(), signal.SIGKILL)
+        self.assertFalse(FrameStore(settings().data).merge_folder(begun.id).exists())
+        until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")
+        self.assertTrue((FrameStore(settings().data).merge_folder(begun.id) / "composite.tif").is_file())
+
+    def test_a_running_merge_stops_when_asked_and_writes_nothing(self) -> None:
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
+        until(lambda: self.merge_task(begun.id).state == "running", "the merge to begin")
+        tasks.stop(begun.task.id)
+        until(lambda: self.merge_task(begun.id).state == "stopped", "the merge to stop")
+        self.assertFalse(FrameStore(settings().data).merge_folder(begun.id).exists())
+
+    def test_pages_hear_of_progress(self) -> None:
+        heard: list[dict[str, Any]] = []
+        wanted: list[int] = []
+        ready = threading.Event()
+
+        def listen() -> None:
+            with urllib.request.urlopen(f"{self.station.address}api/events", timeout=60) as stream:
+                for line in stream:
+                    if line.startswith(b": still here"):
+                        ready.set()
+                    if line.startswith(b"data: "):
+                        heard.append(json.loads(line[6:]))
+                        if heard[-1]["task"]["state"] == "done" and [heard[-1]["task"]["id"]] == wanted:
+                            return
+
+        listener = threading.Thread(target=listen, daemon=True)
+        listener.start()
+        self.assertTrue(ready.wait(20))
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="select"))
+        wanted.append(begun.task.id)
+        listener.join(60)
+        mine = [one["task"] for one in heard if one["task"]["id"] == begun.task.id]
+        self.assertEqual({one["stack_id"] for one in heard}, {self.stack_id})
+        self.assertEqual(mine[-1]["state"], "done")
+        self.assertGreater(len({(one["phase"], one["done"]) for one in mine}), 3)
+
+    def test_a_database_that_goes_and_comes_back_does_not_end_the_work(self) -> None:
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="select"))
+        until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
+        self.station.cluster.stop(at_once=True)
+        until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")
+
+
+if __name__ == "__main__":
+    unittest.main()

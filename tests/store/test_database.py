@@ -1,0 +1,48 @@
+import unittest
+
+from sqlalchemy import inspect
+
+from amber_ladder.errors import Conflict, DatabaseAway
+from amber_ladder.store import specimens
+from amber_ladder.store.database import engine, migrate, transaction
+from amber_ladder.store.models import Base, Specimen
+from tests.support.station import database
+
+
+class Tables(unittest.TestCase):
+    def setUp(self) -> None:
+        self.station = database()
+
+    def test_migrations_make_the_tables_of_the_models(self) -> None:
+        migrate()  # a second time changes nothing
+        found = inspect(engine())
+        for table in Base.metadata.sorted_tables:
+            columns = {column["name"] for column in found.get_columns(table.name)}
+            self.assertEqual(columns, {column.name for column in table.columns}, table.name)
+
+    def test_search_takes_what_is_typed_literally(self) -> None:
+        with transaction() as session:
+            for number, name in (("S-1", "100% garnet"), ("S-2", "garnet_b"), ("S-3", "graupel")):
+                specimens.save(session, Specimen(catalogue_number=number, name=name, kind="mineral"))
+        for words, numbers in (("garnet", {"S-1", "S-2"}), ("%", {"S-1"}), ("t_b", {"S-2"}), ("GRAU s-3", {"S-3"})):
+            with transaction() as session:
+                found = {one.catalogue_number for one in specimens.find(session, words=words)}
+            self.assertEqual(found, numbers, words)
+
+    def test_a_taken_catalogue_number_is_a_conflict(self) -> None:
+        with self.assertRaisesRegex(Conflict, "T-9 is taken"):
+            for _ in range(2):
+                with transaction() as session:
+                    specimens.save(session, Specimen(catalogue_number="T-9", name="twice", kind="snow"))
+
+    def test_a_stopped_database_is_named_and_work_goes_on_after_it_is_back(self) -> None:
+        self.station.cluster.stop(at_once=True)
+        with self.assertRaisesRegex(DatabaseAway, "does not answer"), transaction() as session:
+            specimens.kinds(session)
+        self.station.cluster.start()
+        with transaction() as session:
+            specimens.kinds(session)
+
+
+if __name__ == "__main__":
+    unittest.main()

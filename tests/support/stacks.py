@@ -1,0 +1,60 @@
+"""Simulated stacks with known truth, shot once a test run."""
+
+from functools import cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.bench.simulated import SPECIMENS, SimulatedBench, Wobble
+from amber_ladder.core.frames import to_grey
+from amber_ladder.core.optics import InfinityObjective, Optics, Rig, Sensor, resolve
+from amber_ladder.core.planning import Ladder, plan_ladder
+
+
+class MemoryFrames:
+    """Frames in memory, as the merge wants them."""
+
+    def __init__(self, pictures: list[NDArray[np.uint8]] | list[NDArray[np.uint16]]) -> None:
+        self.pictures = pictures
+        self.names = tuple(f"f{i:03d}" for i in range(len(pictures)))
+        self.shape = pictures[0].shape[:2]
+        self.dtype = pictures[0].dtype
+        self.most_alive = 0
+
+    def picture(self, index: int) -> NDArray[np.uint8] | NDArray[np.uint16]:
+        return self.pictures[index]
+
+    def grey(self, index: int, factor: int) -> NDArray[np.float32]:
+        return to_grey(self.pictures[index], factor)
+
+
+class Shot:
+    """A stack of the simulated bench: its frames, and what is true of them."""
+
+    def __init__(self, specimen: str, wobble: Wobble, seed: int, step_factor: int = 1) -> None:
+        sensor = Sensor(768, 512, 5.0)
+        self.optics: Optics = resolve(Rig(sensor, InfinityObjective(5, 0.14, 200, 200)))
+        self.specimen = SPECIMENS[specimen]
+        self.ladder: Ladder = plan_ladder(self.optics, near_um=0, far_um=self.specimen.depth_um, click_um=2.5)
+        self.positions = self.ladder.positions_um[::step_factor]
+        self.bench = SimulatedBench(self.specimen, self.optics, sensor, near_um=0, seed=seed, wobble=wobble)
+        pictures = []
+        for position in self.positions:
+            self.bench.move_to(position)
+            data = np.frombuffer(self.bench.expose().content, np.uint8)
+            pictures.append(np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR_RGB), np.uint8))
+        self.frames = MemoryFrames(pictures)
+        self.truths = self.bench.truths
+
+
+@cache
+def shot(specimen: str, seed: int = 3) -> Shot:
+    """A stack with the usual wobble, shot once."""
+    return Shot(specimen, Wobble(), seed)
+
+
+def psnr_db(picture: NDArray[np.float64], truth: NDArray[np.float64]) -> float:
+    """Likeness to the truth after the best common gain, dB of the 8-bit range."""
+    gain = float((picture * truth).sum() / (picture * picture).sum())
+    return float(10 * np.log10(255**2 / np.mean((gain * picture - truth) ** 2)))

@@ -1,0 +1,52 @@
+"""A real station for tests: own PostgreSQL without fsync, and if wanted the real server and worker."""
+
+import atexit
+import os
+import shutil
+import tempfile
+import time
+from collections.abc import Callable
+from functools import cache
+from pathlib import Path
+
+from amber_ladder.launch.serve import SOURCE, Station
+
+PATIENCE_S = 90.0
+
+
+@cache
+def database() -> Station:
+    """PostgreSQL with the tables, once for a test process, and this process pointed at it."""
+    folder = Path(tempfile.mkdtemp(prefix="amber-ladder-test-", dir="/tmp"))
+    folder.chmod(0o755)
+    station = Station(folder, port=18080, durable=False)
+    atexit.register(_end, station, folder)
+    station.open_database()
+    return station
+
+
+@cache
+def running() -> Station:
+    """The same with server and worker."""
+    station = database()
+    os.environ.setdefault("AMBER_LADDER_PAGES", str(SOURCE / "web" / "dist"))
+    station.start_server()
+    station.start_worker()
+    return station
+
+
+def _end(station: Station, folder: Path) -> None:
+    from amber_ladder.store.database import engine
+
+    engine().dispose()
+    station.stop()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def until(true: Callable[[], bool], what: str) -> None:
+    """Wait for something that is known to come; fails with words when it does not."""
+    end = time.monotonic() + PATIENCE_S
+    while not true():
+        if time.monotonic() > end:
+            raise AssertionError(f"waited {PATIENCE_S:.0f} s for {what}")
+        time.sleep(0.05)
