@@ -19,4 +19,4 @@ class Settings(BaseSettings):
 @cache
 def settings() -> Settings:
     """The settings of this process, read once."""
-    return Settings()
+    return Settings()  # type: ignore[call-arg]  # filled from the environment

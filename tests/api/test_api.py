@@ -73,7 +73,7 @@ class Api(unittest.TestCase):
             f"/api/specimens/{self.specimen['id']}/stacks", json={"rig_id": self.rig["id"], "plan": PLAN}
         ).json()
         take = self.client.post(f"/api/stacks/{made['id']}/takes", json={"source": "files"}).json()
-        put = lambda name, content: self.client.put(f"/api/takes/{take['id']}/frames/{name}", content=content)  # noqa: E731
+        put = lambda name, content: self.client.put(f"/api/takes/{take['id']}/frames/{name}", content=content)
         for i in range(3):
             self.assertEqual(put(f"é {i}.jpg", picture(640, 480, seed=4)).status_code, 201)
         self.assertIn("cut short", self.refused(put("half.jpg", picture()[:2000]), 422))

@@ -2,6 +2,8 @@
 
 import json
 import unittest
+from io import BytesIO
+from itertools import pairwise
 from typing import ClassVar
 
 import numpy as np
@@ -45,7 +47,7 @@ class Shot(unittest.TestCase):
         self.assertEqual([f.rung for f in take.frames], list(range(self.stack.ladder.frames)))
         self.assertEqual([f.position_um for f in take.frames], self.stack.ladder.positions_um)
         times = [f.captured_at for f in take.frames]
-        self.assertTrue(all(a < b for a, b in zip(times, times[1:], strict=False) if a and b))
+        self.assertTrue(all(a < b for a, b in pairwise(times) if a and b))
         store = FrameStore(settings().data)
         for frame in take.frames:
             self.assertEqual(store.original(frame.sha256, ".jpg").stat().st_size, frame.bytes)
@@ -81,8 +83,6 @@ class Shot(unittest.TestCase):
     def test_the_picture_is_cropped_and_has_its_bar(self) -> None:
         merged = self.stack.takes[0].merges[-1]
         content, _ = record.png(merged.id)
-        from io import BytesIO
-
         shown = np.asarray(Image.open(BytesIO(content)))
         crop = merged.report["crop"]  # type: ignore[index]
         self.assertEqual(shown.shape[1], crop["width"])

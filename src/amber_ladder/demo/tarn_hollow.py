@@ -27,7 +27,7 @@ def load_first(say: Callable[[str], None]) -> None:
             plan.save_ladder(label.id, plan.PlanEntry(rig_id=shelf[specimen.rig], plan=request))
     first = DEMO[0]
     say(f"Shooting and merging {first.label.catalogue_number} {first.label.name} on the simulated bench …")
-    _finish(first, lambda task_id: tasks.run(task_id))
+    _finish(first, tasks.run)
 
 
 def load_rest(leaving: threading.Event) -> None:

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
-from PIL import ExifTags, Image
+from PIL import ExifTags, Image, UnidentifiedImageError
 
 from amber_ladder.core.frames import to_grey
 from amber_ladder.errors import BadInput, UnreadablePicture
@@ -56,7 +56,7 @@ def examine(path: Path, name: str | None = None) -> PictureInfo:
         raise
     except Image.DecompressionBombError as error:
         raise UnreadablePicture(name, "declares absurd dimensions") from error
-    except Image.UnidentifiedImageError as error:
+    except UnidentifiedImageError as error:
         raise UnreadablePicture(name, "is no JPEG, PNG or TIFF picture") from error
     except Exception as error:  # decoders raise whatever a damaged file leads them to
         raise UnreadablePicture(name, f"is damaged or cut short ({_short(error)})") from error

@@ -4,7 +4,6 @@ from functools import cache
 
 from procrastinate import App, SyncPsycopgConnector
 from procrastinate.exceptions import ConnectorException
-from psycopg_pool import ConnectionPool
 
 from amber_ladder.errors import DatabaseAway
 from amber_ladder.settings import settings
@@ -17,9 +16,7 @@ AT_ONCE, IN_THE_BACKGROUND = 10, 0
 
 @cache
 def _app() -> App:
-    # Connections are tried before use, so that a restart of PostgreSQL heals.
-    check = ConnectionPool.check_connection
-    app = App(connector=SyncPsycopgConnector(conninfo=settings().database_url, timeout=5.0, check=check))
+    app = App(connector=SyncPsycopgConnector(conninfo=settings().database_url, timeout=5.0))
     app.open()
     return app
 
@@ -27,6 +24,16 @@ def _app() -> App:
 def enqueue(task_id: int, *, priority: int = AT_ONCE) -> None:
     """Let the worker do this task. Call it after the task's row is committed. Raises DatabaseAway."""
     try:
-        _app().configure_task(RUN, queue=QUEUE, priority=priority).defer(task_id=task_id)
-    except ConnectorException as error:
-        raise DatabaseAway(AWAY) from error
+        _defer(task_id, priority)
+    except ConnectorException:
+        # The pool may still be waiting out a restart of PostgreSQL that is over: a new one asks at once.
+        _app().close()
+        _app.cache_clear()
+        try:
+            _defer(task_id, priority)
+        except ConnectorException as error:
+            raise DatabaseAway(AWAY) from error
+
+
+def _defer(task_id: int, priority: int) -> None:
+    _app().configure_task(RUN, queue=QUEUE, priority=priority).defer(task_id=task_id)

@@ -9,7 +9,7 @@ from amber_ladder.core.optics import resolve
 from amber_ladder.formats.rig_json import RefractiveIndex, Strict
 from amber_ladder.store import specimens
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import Specimen, Stack
+from amber_ladder.store.models import Specimen, Stack, Task
 from amber_ladder.work.views import (
     LadderView,
     OpticsView,
@@ -128,7 +128,7 @@ def _latest(specimen: Specimen) -> StackSummary | None:
     )
 
 
-def _tasks(stack: Stack) -> list[object]:
+def _tasks(stack: Stack) -> list[Task]:
     shooting = [take.task for take in stack.takes if take.task]
     return [*shooting, *(merge.task for take in stack.takes for merge in take.merges)]
 

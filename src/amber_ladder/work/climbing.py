@@ -70,7 +70,7 @@ def render(
 ) -> dict[str, Any]:
     """Shoot a simulated specimen into a new folder: frames, truth.json, and with truth the sharp picture and depth.
 
-    The sharp picture and depth lie in the coordinates of the frame with the narrowest view. Raises BadInput, StorageFull.
+    Sharp picture and depth lie in the coordinates of the frame with the narrowest view. Raises BadInput, StorageFull.
     """
     if out.exists() and any(out.iterdir() if out.is_dir() else [out]):
         raise BadInput(f"{out} is not empty: name a new folder", field="out")

@@ -114,11 +114,12 @@ def _report(
 ) -> dict[str, Any]:
     names = [frames.names[i] for i in found.used]
     x, y, width, height = found.crop
+    all_out = [*left_out, *(LeftOut(one.name, one.reason) for one in found.excluded)]
     known = merged.depth_frames[y : y + height, x : x + width]
     return {
         "reference_frame": frames.names[found.reference],
         "frames_used": names,
-        "excluded": [{"file": one.name, "reason": one.reason} for one in (*left_out, *found.excluded)],
+        "excluded": [{"file": one.name, "reason": one.reason} for one in all_out],
         "crop": {"x": x, "y": y, "width": width, "height": height},
         "registration": [
             {

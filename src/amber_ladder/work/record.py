@@ -92,7 +92,7 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
             ],
         },
         "scale": {"um_per_px": shown.um_per_px, "from": shown.scale_from, "bar": asdict(shown.bar)},
-        "merge": {"number": merged.number, "merged_at": merge.task.ended_at.isoformat() if merge.task.ended_at else None,
+        "merge": {"number": merged.number, "merged_at": _time(merge),
                   "report": report},
         "mended": [],
     }  # fmt: skip
@@ -117,11 +117,17 @@ def _ledger_row(stack: Stack) -> list[object]:
         f"{view.optics.numerical_aperture:.4g}", f"{view.ladder.step_um:.4g}",
         f"{view.ladder.step_in_medium_um:.4g}", f"{view.ladder.overlap:.3f}", view.ladder.frames,
         len(take.frames) if take else "", len(report["frames_used"]) if report else "",
-        f"{report['depth_um']:.1f}" if report and report["depth_um"] is not None else "", f"{view.optics.pixel_um:.5g}", view.optics.pixel_origin,
+        "" if report is None or report["depth_um"] is None else f"{report['depth_um']:.1f}",
+        f"{view.optics.pixel_um:.5g}", view.optics.pixel_origin,
         finished[-1].number if finished else "", finished[-1].method if finished else "",
         len(report["coverage"]["gaps"]) if report else "",
-        finished[-1].task.ended_at.isoformat(timespec="seconds") if finished and finished[-1].task.ended_at else "",
+        (_time(finished[-1]) or "") if finished else "",
     ]  # fmt: skip
+
+
+def _time(merge: Merge) -> str | None:
+    ended = merge.task.ended_at
+    return ended.isoformat(timespec="seconds") if ended else None
 
 
 def _finished(merge: Merge) -> tuple[Merge, Stack, dict[str, Any]]:

@@ -144,16 +144,7 @@ class StackView:
 
 def task_view(task: Task) -> TaskView:
     """A task."""
-    return TaskView(
-        task.id,
-        task.kind,
-        task.state,
-        task.phase,
-        task.done,
-        task.total,
-        task.seconds_left,
-        task.message,  # type: ignore[arg-type]
-    )
+    return TaskView(**{name: getattr(task, name) for name in TaskView.__slots__})
 
 
 def specimen_view(specimen: Specimen) -> SpecimenView:

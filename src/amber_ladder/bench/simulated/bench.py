@@ -101,7 +101,7 @@ class SimulatedBench:
     def sharp_picture(self, matrix: NDArray[np.float64]) -> NDArray[np.uint8]:
         """What a perfect merge gives in the coordinates of a frame with this matrix: RGB, (H, W, 3)."""
         sheets = [self._blur.sharp(sheet) for sheet in self._scene.sheets]
-        return np.rint(encode_srgb(self._frame(compose(sheets), matrix)) * 255.0).astype(np.uint8)
+        return np.asarray(np.rint(encode_srgb(self._frame(compose(sheets), matrix)) * 255.0), np.uint8)
 
     def sharp_depth_um(self, matrix: NDArray[np.float64]) -> NDArray[np.float32]:
         """The true depth (H, W) in µm below the nearest point, in the coordinates of a frame."""

@@ -46,4 +46,4 @@ def kernel(
     fine = np.interp(distance, radii, profile)
     size = 2 * half + 1
     coarse = fine.reshape(size, parts, size, parts).mean(axis=(1, 3))
-    return (coarse / coarse.sum()).astype(np.float32)
+    return np.asarray(coarse / coarse.sum(), np.float32)

@@ -139,10 +139,10 @@ def _spread(
     _weigh(light[top:bottom, left:right], place[top:bottom, left:right], np.float32(index), part)
     missing = (bottom - top - part.shape[0], right - left - part.shape[1])
     if any(missing):
-        part = cv2.copyMakeBorder(part, 0, missing[0], 0, missing[1], cv2.BORDER_REFLECT)
+        part = np.asarray(cv2.copyMakeBorder(part, 0, missing[0], 0, missing[1], cv2.BORDER_REFLECT), np.float32)
     if factor > 1:
         size = (part.shape[1] // factor, part.shape[0] // factor)
-        part = cv2.resize(part, size, interpolation=cv2.INTER_AREA)
+        part = np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), np.float32)
     planes = [
         cv2.filter2D(plane, -1, level.kernels[c], borderType=cv2.BORDER_REFLECT)
         for c, plane in enumerate(cv2.split(part))
@@ -167,4 +167,4 @@ def compose(sheets: list[Float]) -> Float:
     picture = sheets[0][..., :3] / np.maximum(sheets[0][..., 3:], 1e-3)
     for light in sheets[1:]:
         picture = picture * (1.0 - light[..., 3:]) + light[..., :3]
-    return picture
+    return np.asarray(picture, np.float32)

@@ -13,7 +13,7 @@ def _table() -> NDArray[np.uint8]:
     stops = np.asarray(_STOPS_LAB, np.float64)
     lab = np.stack([np.interp(at, np.linspace(0, 1, len(stops)), stops[:, c]) for c in range(3)], axis=-1)
     rgb = cv2.cvtColor(lab[None].astype(np.float32), cv2.COLOR_Lab2RGB)[0]
-    return np.rint(np.clip(rgb, 0, 1) * 255).astype(np.uint8)
+    return np.asarray(np.rint(np.clip(rgb, 0, 1) * 255), np.uint8)
 
 
 DEPTH_COLOURS: NDArray[np.uint8] = _table()

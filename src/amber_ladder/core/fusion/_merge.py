@@ -41,8 +41,8 @@ def _depth(found: Survey, shape: tuple[int, int]) -> NDArray[np.float32]:
     index = found.surface.index if found.near_first else (len(found.used) - 1) - found.surface.index
     known = found.surface.known.astype(np.uint8)
     if found.factor > 1:
-        index = cv2.resize(index, (width, height), interpolation=cv2.INTER_LINEAR)
-        known = cv2.resize(known, (width, height), interpolation=cv2.INTER_NEAREST)
+        index = np.asarray(cv2.resize(index, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+        known = np.asarray(cv2.resize(known, (width, height), interpolation=cv2.INTER_NEAREST), np.uint8)
     depth = np.full(shape, np.nan, np.float32)
     x, y, w, h = found.crop
     window = (slice(y, y + h), slice(x, x + w))

@@ -43,7 +43,7 @@ def merge_pyramid(frames: FrameSource, found: Survey, progress: Progress) -> tup
         _widen(warped, reach, low, high)
         _add(warped, reach, np.int16(place), levels, base, base_weight)
     progress("merge", len(found.used), len(found.used))
-    picture = _collapse(levels, base / np.maximum(base_weight, 1e-12)[..., None])
+    picture = _collapse(levels, np.asarray(base / np.maximum(base_weight, 1e-12)[..., None], np.float32))
     # No tone that no frame recorded: what the choice per scale overshoots is cut back.
     np.clip(picture, low, high, out=picture)
     return np.rint(picture).astype(frames.dtype), _shares(levels[min(_SHARE_LEVEL, len(levels) - 1)], found)
@@ -63,7 +63,7 @@ def _warped(picture: NDArray[Any], matrix: NDArray[np.float64], gain: float, lar
         return np.asarray(moved)
     if moved.dtype == np.uint8:
         return np.asarray(cv2.convertScaleAbs(moved, alpha=gain))
-    return np.clip(np.rint(moved * np.float32(gain)), 0, largest).astype(moved.dtype)
+    return np.asarray(np.clip(np.rint(moved * np.float32(gain)), 0, largest), moved.dtype)
 
 
 def _reach(matrix: NDArray[np.float64], shape: tuple[int, int]) -> NDArray[np.uint8]:
@@ -123,7 +123,7 @@ def _shares(level: _Level, found: Survey) -> tuple[float, ...]:
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True, inline="always")  # type: ignore[untyped-decorator]
-def _between(coarse: Float, y: int, x: int, c: int) -> np.float32:
+def _between(coarse: Float, y: int, x: int, c: int) -> Any:
     """Value of the next coarser level at a pixel of this one: the 1-4-6-4-1 kernel, borders repeated."""
     rows, columns = coarse.shape[0], coarse.shape[1]
     j, i = y >> 1, x >> 1

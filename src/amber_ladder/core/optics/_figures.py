@@ -132,18 +132,20 @@ def _magnification(rig: Rig, optics: Optics) -> Figure:
             given = FigureInput("m", "measured magnification", train.magnification, "×", "measured")
             return Figure(key, label, value, "×", "m as measured", (given,), "measured on this rig")
         case Lens():
-            inputs = (FigureInput("m_lens", "set on the lens", train.magnification, "×", "nominal"),)
+            parts: tuple[FigureInput, ...] = (
+                FigureInput("m_lens", "set on the lens", train.magnification, "×", "nominal"),
+            )
             formula = "m = m_lens"
             if train.extension_mm and train.focal_mm:
-                inputs += (
+                parts += (
                     FigureInput("x", "extension tubes", train.extension_mm, "mm", "entered"),
                     FigureInput("f", "focal length", train.focal_mm, "mm", "entered"),
                 )
                 formula = "m = m_lens + x / f"
             if train.teleconverter:
-                inputs += (FigureInput("k", "teleconverter", train.teleconverter, "×", "entered"),)
+                parts += (FigureInput("k", "teleconverter", train.teleconverter, "×", "entered"),)
                 formula = f"{formula.replace('= ', '= (', 1)}) k"
-            return Figure(key, label, value, "×", formula, inputs, "thin lens")
+            return Figure(key, label, value, "×", formula, parts, "thin lens")
 
 
 def _aperture(rig: Rig, optics: Optics, m: FigureInput) -> Figure:
@@ -152,7 +154,7 @@ def _aperture(rig: Rig, optics: Optics, m: FigureInput) -> Figure:
     if isinstance(train, Lens):
         guessed = train.pupil_magnification is None
         m_lens = optics.magnification / (train.teleconverter or 1.0)
-        inputs = (
+        inputs: tuple[FigureInput, ...] = (
             FigureInput("N", "marked f-number", train.f_number, "", "entered"),
             FigureInput("m", "magnification of the lens", m_lens, "×", "nominal"),
             FigureInput(

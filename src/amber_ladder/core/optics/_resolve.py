@@ -118,7 +118,7 @@ def _lens(train: Lens) -> _Aperture:
     guessed = (
         ()
         if train.pupil_magnification
-        else ("Pupil magnification not given, taken as 1: effective aperture and sharp depth rest on a guess.",)
+        else ("Pupil magnification not given, taken as 1: effective aperture and depth rest on a guess.",)
     )
     return _Aperture(
         magnification=magnification * converter,
@@ -130,7 +130,8 @@ def _lens(train: Lens) -> _Aperture:
 
 def _infinity_objective(train: InfinityObjective) -> _Aperture:
     focal_mm = train.design_tube_mm / train.nominal_magnification
-    na, warnings = train.na, ()
+    na = train.na
+    warnings: tuple[str, ...] = ()
     if train.tube_f_number is not None:
         iris_mm = train.tube_mm / train.tube_f_number
         pupil_mm = formulas.objective_pupil_mm(train.na, train.nominal_magnification, train.design_tube_mm)
@@ -172,7 +173,7 @@ def _geometric_depth_um(rig: Rig, magnification: float, f_number: float) -> floa
 
 
 def _sampling_warnings(airy_px: float) -> tuple[str, ...]:
-    # Nyquist on Rayleigh's limit: its distance, half an Airy disc, must span two pixels; compared as shown, to one decimal.
+    # Nyquist on Rayleigh's limit: its distance, half an Airy disc, must span two pixels (as shown, to one decimal).
     if airy_px < 3.95:
         return (
             f"Detail is finer than the pixels can hold (Airy disc {airy_px:.1f} px, 4 needed): "

@@ -182,7 +182,7 @@ def _compare(fixed: Float, moving: Float, matrix: Matrix) -> tuple[float, float]
 def _gain(fixed: Float, moving: Float) -> float:
     # Defocus spreads light but keeps its sum; of the encoded values it does not, so they are decoded first.
     ratio = float(np.sum(fixed**_GAMMA, dtype=np.float64) / max(float(np.sum(moving**_GAMMA, dtype=np.float64)), 1e-9))
-    return ratio ** (1.0 / _GAMMA)
+    return float(ratio ** (1.0 / _GAMMA))
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]

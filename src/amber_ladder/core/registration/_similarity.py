@@ -55,8 +55,8 @@ def shared_rectangle(matrices: list[Matrix], shape: tuple[int, int]) -> tuple[in
         inside = np.zeros_like(covered)
         cv2.fillConvexPoly(inside, np.rint(quad * 16).astype(np.int32), 255, cv2.LINE_8, 4)
         covered &= inside
-    covered = cv2.erode(covered, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=255)
-    x, y, w, h = _largest_rectangle(covered > 0)
+    inner = cv2.erode(covered, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=255)
+    x, y, w, h = _largest_rectangle(np.asarray(inner) > 0)
     if w == 0 or h == 0:
         return 0, 0, 0, 0
     left, top = int(np.ceil(x * scale)), int(np.ceil(y * scale))

@@ -14,7 +14,7 @@ def _facets(x_um: Float, y_um: Float, pitch_um: float) -> Float:
     height = np.zeros_like(x_um)
     for turn in (0.0, np.pi / 3, 2 * np.pi / 3):
         height += np.cos(2 * np.pi * (x_um * np.cos(turn) + y_um * np.sin(turn)) / (pitch_um * 0.866))
-    return np.clip((height + 1.5) / 4.5, 0, 1)
+    return np.asarray(np.clip((height + 1.5) / 4.5, 0, 1), np.float32)
 
 
 def _build(grid: Grid, seed: int) -> Scene:

@@ -12,6 +12,7 @@ depends_on = None
 def upgrade() -> None:
     # Through the driver: the script is full of percent signs that SQLAlchemy would take for parameters.
     connection = op.get_bind().connection.driver_connection
+    assert connection is not None
     with connection.cursor() as cursor:
         cursor.execute(SchemaManager.get_schema())
 

@@ -1,0 +1,208 @@
+"""The whole job in Chromium: from a specimen's label to a merged picture, a depth map and its record."""
+
+import json
+import unittest
+from typing import ClassVar
+
+import numpy as np
+import tifffile
+from PIL import Image
+from playwright.sync_api import expect
+
+from tests.support.browser import PageTest
+from tests.support.examples import picture
+
+DROP = """async ([selector, files]) => {
+  const transfer = new DataTransfer();
+  for (const [name, data] of files)
+    transfer.items.add(new File([Uint8Array.from(atob(data), c => c.charCodeAt(0))], name));
+  const target = document.querySelector(selector);
+  for (const type of ['dragover', 'drop'])
+    target.dispatchEvent(new DragEvent(type, { dataTransfer: transfer, bubbles: true, cancelable: true }));
+}"""
+
+
+class WholeJob(PageTest):
+    stack_url: ClassVar[str] = ""
+
+    def make_rig(self, name: str) -> None:
+        page = self.page
+        page.goto("/rigs")
+        page.get_by_role("button", name="Make a rig").click()
+        page.get_by_label("Name of the rig").fill(name)
+        for label, value in (("Sensor width", "384"), ("Sensor height", "256"), ("Pixel pitch", "5")):
+            page.get_by_label(label).fill(value)
+        page.get_by_role("button", name="Put it on the shelf").click()
+        expect(page.get_by_role("button", name=name)).to_be_visible()
+
+    def plan(self, number: str, name: str, rig: str, far: str) -> None:
+        page = self.page
+        page.goto("/")
+        page.get_by_role("button", name="Add a specimen").click()
+        page.get_by_label("Catalogue number").fill(number)
+        page.get_by_label("Name", exact=True).fill(name)
+        page.get_by_label("Kind", exact=True).fill("plant")
+        page.get_by_role("button", name="Add and plan its ladder").click()
+        expect(page.get_by_role("heading", name=f"{number} {name}")).to_be_visible()
+        page.get_by_role("combobox", name="Rig").click()
+        page.get_by_role("option", name=rig).click()
+        page.get_by_label("Farthest point").fill(far)
+        page.get_by_role("button", name="Save this ladder").click()
+        page.wait_for_url("**/shoot")
+
+    def test_1_with_the_mouse(self) -> None:
+        page = self.page
+        page.goto("/")
+        expect(page.get_by_text("The cabinet is empty")).to_be_visible()
+        self.assert_accessible()
+        self.make_rig("Five times")
+        expect(page.get_by_role("button", name="Effective aperture: f/17.9")).to_be_visible()
+        page.get_by_role("button", name="Effective aperture").click()
+        expect(page.get_by_text("N_e = m / (2 NA)")).to_be_visible()
+        self.assert_accessible()
+
+        self.plan("TH-1", "moss capsule", "Five times", "300")
+        page.get_by_role("link", name="Plan", exact=True).click()
+        expect(page.get_by_text("19 frames every 22.5 µm")).to_be_visible()
+        page.get_by_label("Overlap", exact=True).fill("60")
+        expect(page.get_by_text("frames every 12.5 µm")).to_be_visible()
+        page.get_by_label("Overlap", exact=True).fill("30")
+        self.assert_accessible()
+        page.get_by_role("button", name="Save this ladder").click()
+        page.wait_for_url("**/shoot")
+        self.assert_accessible()
+        page.get_by_role("button", name="Shoot this ladder").click()
+        expect(page.get_by_role("button", name="Stop after this rung")).to_be_visible()
+        expect(page.get_by_role("progressbar")).to_be_visible()
+        expect(page.get_by_role("link", name="Merge this take")).to_be_visible()
+        expect(page.get_by_text("19 of 19 shot")).to_be_visible()
+
+        page.get_by_role("link", name="Merge this take").click()
+        page.get_by_role("button", name="Merge by pyramid").click()
+        expect(page.get_by_role("progressbar")).to_be_visible()
+        expect(page.get_by_role("button", name="Pyramid, run 1")).to_be_visible()
+        self.assert_accessible()
+        page.get_by_role("button", name="Merge by depth pick").click()
+        expect(page.get_by_role("button", name="Depth pick, run 2")).to_be_visible()
+        page.get_by_role("button", name="Pyramid, run 1").click()
+        page.get_by_role("button", name="Rung 5,").click()
+        expect(page.get_by_text("Frame rung_0005.jpg").first).to_be_visible()
+        page.get_by_role("button", name="1 : 1").click()
+        expect(page.get_by_text("100 %", exact=True)).to_be_visible()
+
+        page.get_by_role("link", name="Record and export").click()
+        expect(page.get_by_text("nominal").first).to_be_visible()
+        self.assert_accessible()
+        self.assertEqual(np.asarray(Image.open(self.saved("Picture with scale bar"))).shape[2], 3)
+        self.assertEqual(tifffile.imread(self.saved("Composite")).shape, (256, 384, 3))
+        self.assertEqual(tifffile.imread(self.saved("Depth")).dtype, np.float32)
+        record = json.loads(self.saved("Full record").read_text())
+        self.assertEqual((record["specimen"]["catalogue_number"], len(record["take"]["frames"])), ("TH-1", 19))
+        self.assertIn("TH-1", self.saved("Ledger of all stacks").read_text())
+
+        page.get_by_role("link", name="Amber Ladder, to the cabinet").click()
+        page.get_by_label("Find a specimen").fill("capsule")
+        expect(page.get_by_role("img", name="done: plan, shoot, merge, record")).to_be_visible()
+        self.assert_accessible()
+        page.get_by_label("Find a specimen").fill("granite")
+        expect(page.get_by_text("Nothing matches")).to_be_visible()
+
+    def test_2_with_the_keyboard(self) -> None:
+        page = self.page
+        self.make_rig("Keys")
+        self.plan("TH-2", "fern", "Keys", "200")
+        press = page.keyboard.press
+        press("?")
+        expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+        press("Escape")
+        page.get_by_role("button", name="Shoot this ladder").focus()
+        press("Enter")
+        expect(page.get_by_role("link", name="Merge this take")).to_be_visible()
+        press("3")
+        page.wait_for_url("**/merge")
+        page.get_by_role("button", name="Merge by depth pick").focus()
+        press("Enter")
+        expect(page.get_by_role("button", name="Depth pick, run 1")).to_be_visible()
+        slider = page.get_by_role("slider", name="Divider")
+        slider.focus()
+        press("ArrowRight")
+        expect(slider).to_have_attribute("aria-valuenow", "52")
+        page.get_by_role("button", name="Rung 1,").focus()
+        press("ArrowDown")
+        press("ArrowDown")
+        expect(page.get_by_text("Frame rung_0003.jpg").first).to_be_visible()
+        press("4")
+        page.wait_for_url("**/record")
+        press("d")
+        expect(page.get_by_role("button", name="Dim room on")).to_be_visible()
+        self.assert_accessible()
+        press("c")
+        expect(page.get_by_role("link", name="TH-2 fern")).to_be_visible()
+
+    def test_3_bad_entries_are_said_at_the_field(self) -> None:
+        self.allowed = ["/api/rigs/preview", "/api/plan/preview", "/api/specimens"]
+        page = self.page
+        page.goto("/rigs")
+        page.get_by_role("button", name="Make a rig").click()
+        aperture = page.get_by_label("Numerical aperture engraved on it")
+        aperture.fill("0")
+        expect(page.get_by_text("Input should be greater than 0").first).to_be_visible()
+        aperture.fill("wide")
+        expect(page.get_by_text("This is not a number.")).to_be_visible()
+        expect(page.get_by_role("button", name="Put it on the shelf")).to_be_disabled()
+        self.make_rig("Bad entries")
+        self.plan("TH-3", "graupel", "Bad entries", "200")
+        page.get_by_role("link", name="Plan", exact=True).click()
+        page.get_by_label("Farthest point").fill("-5")
+        expect(page.get_by_text("the far point must lie beyond the near point").first).to_be_visible()
+        expect(page.get_by_role("button", name="Save this ladder")).to_be_disabled()
+        page.goto("/")
+        page.get_by_role("button", name="Add a specimen").click()
+        page.get_by_label("Catalogue number").fill("TH-3")
+        page.get_by_role("button", name="Add and plan its ladder").click()
+        expect(page.get_by_text("String should have at least 1 character").first).to_be_visible()
+        page.get_by_label("Name", exact=True).fill("twice")
+        page.get_by_label("Kind", exact=True).fill("snow")
+        page.get_by_role("button", name="Add and plan its ladder").click()
+        expect(page.get_by_text("catalogue number TH-3 is taken")).to_be_visible()
+
+    def test_4_own_frames_dropped_and_chosen_in_the_hundreds(self) -> None:
+        from base64 import b64encode
+
+        self.allowed = ["broken.jpg"]
+        page = self.page
+        self.make_rig("Own frames")
+        self.plan("TH-4", "own", "Own frames", "200")
+        scene = picture(192, 128, seed=5)
+        files = [[f"a_{i}.jpg", b64encode(scene).decode()] for i in range(3)]
+        files.append(["broken.jpg", b64encode(scene[:900]).decode()])
+        page.evaluate(DROP, ["fieldset[aria-label='Drop frames here']", files])
+        expect(page.get_by_text("3 frames stored.")).to_be_visible()
+        expect(page.get_by_text("1 file not taken.")).to_be_visible()
+        expect(page.get_by_text("is damaged or cut short").first).to_be_visible()
+        many = [
+            {
+                "name": f"b_{i}.jpg",
+                "mimeType": "image/jpeg",
+                "buffer": picture(192, 128, seed=5) + bytes([i % 256, i // 256]),
+            }
+            for i in range(300)
+        ]
+        page.get_by_label("Frames to add").set_input_files(many)
+        expect(page.get_by_text("303 frames stored.")).to_be_visible()
+        page.get_by_role("button", name="Use these 303 frames").click()
+        expect(page.get_by_role("link", name="Merge this take")).to_be_visible()
+
+    def test_5_stopping_a_run_keeps_what_was_shot(self) -> None:
+        page = self.page
+        self.make_rig("Stops")
+        self.plan("TH-5", "stopped", "Stops", "2000")
+        page.get_by_role("button", name="Shoot this ladder").click()
+        expect(page.get_by_role("button", name="Rung 3,")).to_be_attached()
+        page.get_by_role("button", name="Stop after this rung").click()
+        expect(page.get_by_text("stopped early")).to_be_visible()
+        expect(page.get_by_role("button", name="Shoot another take")).to_be_visible()
+
+
+if __name__ == "__main__":
+    unittest.main()
