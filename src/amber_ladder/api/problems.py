@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
-from amber_ladder.errors import AmberLadderError, BadInput, Conflict, DatabaseAway, NotFound, StorageFull
+from amber_ladder.errors import AmberLadderError, BadInput, Conflict, DatabaseAway, NotFound, StorageFull, disk_is_full
 
 _STATUS: tuple[tuple[type[AmberLadderError], int], ...] = (
     (BadInput, 422),
@@ -57,6 +57,12 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     def framework(_request: Request, error: HTTPException) -> JSONResponse:
         return _answer(error.status_code, str(error.detail), [])
+
+    @app.exception_handler(OSError)
+    def disk(request: Request, error: OSError) -> JSONResponse:
+        if disk_is_full(error):
+            return _answer(507, "No room left on the disk: nothing was stored. Free some space and try again.", [])
+        return fault(request, error)
 
     @app.exception_handler(Exception)
     def fault(request: Request, error: Exception) -> JSONResponse:

@@ -1,5 +1,6 @@
 """Starting PostgreSQL, server and worker together, keeping them up, and stopping what was started."""
 
+import ctypes
 import os
 import signal
 import subprocess
@@ -12,6 +13,7 @@ from types import FrameType
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
 
+_PR_SET_PDEATHSIG = 1  # linux/prctl.h
 SOURCE = Path(__file__).resolve().parents[3]
 
 
@@ -90,9 +92,17 @@ class Station:
             "worker": ["amber_ladder.jobs"],
         }[name]  # fmt: skip
         # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
-        self._children[name] = subprocess.Popen(
-            [sys.executable, "-m", *command], env=self._environment, start_new_session=True
+        self._children[name] = subprocess.Popen(  # noqa: PLW1509 - the function is one system call without locks
+            [sys.executable, "-m", *command],
+            env=self._environment,
+            start_new_session=True,
+            preexec_fn=_die_with_parent,
         )
+
+
+def _die_with_parent() -> None:
+    # A launcher that is killed cannot stop what it started: the kernel does it instead.
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 def serve(*, port: int, demo: bool) -> int:

@@ -6,7 +6,7 @@ import { NewLadder, PlanStage } from "../stages/plan/PlanStage";
 import { RecordStage } from "../stages/record/RecordStage";
 import { StackPage } from "../stages/StackPage";
 import { ShootStage } from "../stages/shoot/ShootStage";
-import { Placeholder } from "../ui/Notice";
+import { Notice, Placeholder } from "../ui/Notice";
 import { Frame } from "./Frame";
 
 // Deep zoom is the heaviest part of the pages and needed in one stage only.
@@ -53,7 +53,18 @@ const merge = createRoute({
 });
 const record = createRoute({ getParentRoute: () => stack, path: "/record", component: RecordStage });
 
+function Fault({ error }: { error: unknown }) {
+  return (
+    <Placeholder>
+      <Notice kind="fault" title="This page failed.">
+        Our fault: {error instanceof Error ? error.message : String(error)}. Nothing was lost; load the page again.
+      </Notice>
+    </Placeholder>
+  );
+}
+
 export const router = createRouter({
+  defaultErrorComponent: Fault,
   routeTree: root.addChildren([
     cabinet,
     rigs,

@@ -25,10 +25,10 @@ export function useStack(): Stack {
 /** The take that the stages work with: the latest. */
 export const latestTake = (stack: Stack): Take | undefined => stack.takes.at(-1);
 
-/** All finished merges of a stack, with their takes, oldest first. */
+/** All merges of a stack whose results are here, with their takes, oldest first. */
 export function finishedMerges(stack: Stack): Array<{ take: Take; merge: Merge }> {
   return stack.takes.flatMap((take) =>
-    take.merges.filter((merge) => merge.task.state === "done").map((merge) => ({ take, merge })),
+    take.merges.filter((merge) => merge.report !== null).map((merge) => ({ take, merge })),
   );
 }
 

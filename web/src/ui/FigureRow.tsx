@@ -25,7 +25,7 @@ export function FigureRow({ label, value, formula, inputs, source, note }: Props
     <Popover.Root>
       <Popover.Trigger
         className="flex min-h-11 w-full items-center justify-between gap-3 border-rule border-b text-left hover:bg-rule/40"
-        aria-label={`${label}: ${value}. Show how it is computed`}
+        title="Show how it is computed"
       >
         <span className="text-ink2 decoration-dotted underline-offset-4 [button:hover_&]:underline">
           {label}
@@ -34,6 +34,7 @@ export function FigureRow({ label, value, formula, inputs, source, note }: Props
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
+          aria-label={`How ${label.toLowerCase()} is computed`}
           align="end"
           sideOffset={2}
           className="z-50 w-96 max-w-[95vw] rounded-s border border-ink bg-card p-4 text-[14px]"

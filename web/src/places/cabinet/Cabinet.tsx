@@ -41,7 +41,7 @@ export function Cabinet() {
           value={words}
           onChange={(event) => setWords(event.target.value)}
         />
-        <fieldset aria-label="Kind" className="flex flex-wrap">
+        <fieldset aria-label="Show one kind only" className="flex flex-wrap">
           {(found.data?.kinds ?? []).map((one) => (
             <button
               key={one.kind}

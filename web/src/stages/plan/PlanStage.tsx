@@ -158,7 +158,7 @@ function PlanForm({ specimen, stack, rigs, first }: FormProps) {
             type="button"
             className="border-ink2 border-b border-dotted"
             onClick={() => setLabelling(true)}
-            aria-label={`It lies in ${specimen.medium}, refractive index ${specimen.medium_index}. Change the label`}
+            title="Change the label"
           >
             {specimen.medium} <span className="text-ink2">n</span> {specimen.medium_index}
           </button>

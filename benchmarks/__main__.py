@@ -1,0 +1,65 @@
+"""``./ladder benchmark [decode|select|pyramid|memory …]``: medians of three runs, as ratios to merely decoding."""
+
+import json
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from statistics import median
+
+from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
+
+RUNS = 3
+NAMES = ("select", "pyramid", "memory")
+
+
+def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
+    """Run one measurement in its own process."""
+    command = [sys.executable, "-m", "benchmarks.child", what, str(folder), str(scratch / f"out-{what}")]
+    result = subprocess.run(command, capture_output=True, text=True, check=True)
+    return dict(json.loads(result.stdout))
+
+
+def repeated(what: str, folder: Path, scratch: Path) -> dict[str, float]:
+    """Medians of several runs; the first, which may compile, is not counted."""
+    measure(what, folder, scratch)
+    runs = [measure(what, folder, scratch) for _ in range(RUNS)]
+    return {key: median(run[key] for run in runs) for key in runs[0]}
+
+
+def main(names: list[str]) -> int:
+    """Measure what is named, or everything; returns the exit code."""
+    unknown = [name for name in names if name not in NAMES]
+    if unknown:
+        print(f"ladder: no benchmark is called {unknown[0]!r}: choose from {', '.join(NAMES)}", file=sys.stderr)
+        return 2
+    wanted = names or list(NAMES)
+    with tempfile.TemporaryDirectory(prefix="amber-ladder-benchmark-") as holder:
+        scratch = Path(holder)
+        frames, twice = scratch / "frames", scratch / "twice"
+        frames.mkdir()
+        twice.mkdir()
+        print(f"Shooting {COUNT} frames of {WIDTH_PX} × {HEIGHT_PX} px …", flush=True)
+        shoot(frames)
+        floor = repeated("decode", frames, scratch)["seconds"]
+        print(f"floor: decoding {COUNT} frames on two threads: {floor:.2f} s")
+        for method, bound in (("select", 3.5), ("pyramid", 6.0)):
+            if method in wanted:
+                taken = repeated(method, frames, scratch)["seconds"]
+                print(
+                    f"merge {method}: {taken / floor:.2f} × the floor ({taken:.1f} s; to hold: {bound} ×)", flush=True
+                )
+        if "memory" in wanted:
+            doubled(frames, twice)
+            for method in ("select", "pyramid"):
+                once, more = (measure(method, folder, scratch)["peak_mb"] for folder in (frames, twice))
+                print(
+                    f"peak memory {method}: {once:.0f} MB at {COUNT} frames, {more:.0f} MB at {2 * COUNT} "
+                    f"({more / once:.2f} ×; to hold: 1200 MB, no growth)",
+                    flush=True,
+                )
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,30 @@
+"""One measurement in a process of its own: prints seconds and peak memory in MB."""
+
+import json
+import resource
+import sys
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from amber_ladder.core.frames import no_progress
+from amber_ladder.formats.pictures import read_picture
+from amber_ladder.work.merging import MergeSettings, merge_folder
+
+
+def main(what: str, folder: Path, out: Path) -> None:
+    """Decode all frames on both cores, or merge them."""
+    started = time.perf_counter()
+    if what == "decode":
+        with ThreadPoolExecutor(max_workers=2) as pool:
+            for _ in pool.map(lambda path: read_picture(path).shape, sorted(folder.iterdir())):
+                pass
+    else:
+        merge_folder(folder, out, MergeSettings(method=what), no_progress)
+    seconds = time.perf_counter() - started
+    peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(json.dumps({"seconds": seconds, "peak_mb": peak_mb}))
+
+
+if __name__ == "__main__":
+    main(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3]))

@@ -1,0 +1,37 @@
+"""Frames to measure with: 12 MP JPEGs of a simulated stack."""
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from amber_ladder.bench.simulated import SimulatedBench, specimen_for
+from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
+
+WIDTH_PX, HEIGHT_PX, COUNT = 4000, 3000, 20
+
+
+def shoot(folder: Path) -> None:
+    """Write 20 frames of 12 MP.
+
+    Rendered at half the size, enlarged, and given a sensor's noise, so that the files are as hard to decode as real
+    ones but do not take minutes to make.
+    """
+    sensor = Sensor(WIDTH_PX // 2, HEIGHT_PX // 2, 4.0)
+    optics = resolve(Rig(sensor, InfinityObjective(5, 0.14, 200, 200)))
+    bench = SimulatedBench(specimen_for("moss-capsule"), optics, sensor, near_um=0, seed=1)
+    random = np.random.default_rng(1)
+    for i in range(COUNT):
+        bench.move_to(22.5 * i)
+        small = cv2.imdecode(np.frombuffer(bench.expose().content, np.uint8), cv2.IMREAD_COLOR)
+        large = cv2.resize(small, (WIDTH_PX, HEIGHT_PX), interpolation=cv2.INTER_CUBIC).astype(np.float32)
+        large += random.standard_normal(large.shape, dtype=np.float32) * 2.0
+        frame = np.clip(large, 0, 255).astype(np.uint8)
+        cv2.imwrite(str(folder / f"frame_{i:03d}.jpg"), frame, [cv2.IMWRITE_JPEG_QUALITY, 92])
+
+
+def doubled(source: Path, folder: Path) -> None:
+    """The same stack there and back: twice the frames, neighbours still alike."""
+    names = sorted(path.name for path in source.iterdir())
+    for i, name in enumerate([*names, *reversed(names)]):
+        (folder / f"frame_{i:03d}.jpg").symlink_to(source / name)

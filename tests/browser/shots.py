@@ -1,0 +1,57 @@
+"""``./ladder shots``: current pictures of the main views from the demo data, into docs/screenshots."""
+
+import sys
+
+from playwright.sync_api import Page
+
+from amber_ladder.demo.shelf import DEMO
+from amber_ladder.demo.tarn_hollow import load_first, load_rest
+from amber_ladder.launch.serve import SOURCE
+from tests.support.browser import chromium
+from tests.support.station import database, running
+
+OUT = SOURCE / "docs" / "screenshots"
+
+
+def main() -> int:
+    """Load the demo, visit each view at 1280×800, save a PNG of each."""
+    import threading
+
+    database()
+    load_first(print)
+    station = running()
+    load_rest(threading.Event())
+    page = chromium().new_page(viewport={"width": 1280, "height": 800}, base_url=station.address)
+    OUT.mkdir(parents=True, exist_ok=True)
+    assert DEMO[0].label.catalogue_number == "TH-0418"
+    for name, path in (
+        ("cabinet", "/"),
+        ("rigs", "/rigs"),
+        ("plan", "/stacks/1/plan"),
+        ("shoot", "/stacks/2/shoot"),
+        ("merge", "/stacks/1/merge"),
+        ("record", "/stacks/4/record"),
+    ):
+        page.goto(path)
+        settle(page)
+        page.screenshot(path=OUT / f"{name}.png")
+        print(OUT / f"{name}.png")
+    page.goto("/stacks/4/shoot")
+    page.keyboard.press("d")
+    settle(page)
+    page.screenshot(path=OUT / "shoot-dim.png")
+    return 0
+
+
+def settle(page: Page) -> None:
+    """Wait until fonts and all pictures on the page are there."""
+    page.evaluate("document.fonts.ready")
+    page.wait_for_function("[...document.images].every(i => i.complete) && !document.body.innerText.includes('…')")
+    if page.locator(".openseadragon-canvas").count():
+        page.wait_for_function("document.querySelector('[data-zoom]')?.dataset.zoom")
+        page.wait_for_load_state("load")
+        page.wait_for_timeout(1500)  # tiles fade in; nothing on the page tells when the last one has
+
+
+if __name__ == "__main__":
+    sys.exit(main())
