@@ -4,6 +4,7 @@ import re
 import warnings
 from collections import Counter
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -211,11 +212,12 @@ def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
     }
     infos: dict[str, PictureInfo] = {}
     left_out: list[LeftOut] = []
-    for name, path in paths.items():
-        try:
-            infos[name] = examine(path)
-        except UnreadablePicture as error:
-            left_out.append(LeftOut(name, error.reason))
+    with ThreadPoolExecutor() as pool:
+        for name, examined in zip(paths, pool.map(_examined, paths.values()), strict=True):
+            if isinstance(examined, UnreadablePicture):
+                left_out.append(LeftOut(name, examined.reason))
+            else:
+                infos[name] = examined
     odd: list[LeftOut] = []
     usual = None
     if infos:
@@ -226,6 +228,13 @@ def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
     if usual is None or len(names) < 2:
         raise BadInput(too_few(str(folder), len(names), left_out), field="folder")
     return StoredFrames([paths[name] for name in names], names, usual), left_out
+
+
+def _examined(path: Path) -> PictureInfo | UnreadablePicture:
+    try:
+        return examine(path)
+    except UnreadablePicture as error:
+        return error
 
 
 def too_few(place: str, usable: int, left_out: Sequence[LeftOut]) -> str:

@@ -92,11 +92,11 @@ class Station:
             "worker": ["amber_ladder.jobs"],
         }[name]  # fmt: skip
         # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
-        self._children[name] = subprocess.Popen(  # noqa: PLW1509 - the function is one system call without locks
+        self._children[name] = subprocess.Popen(
             [sys.executable, "-m", *command],
             env=self._environment,
             start_new_session=True,
-            preexec_fn=_die_with_parent,
+            preexec_fn=_die_with_parent,  # noqa: PLW1509 - one system call, no locks
         )
 
 

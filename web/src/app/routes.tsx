@@ -57,7 +57,8 @@ function Fault({ error }: { error: unknown }) {
   return (
     <Placeholder>
       <Notice kind="fault" title="This page failed.">
-        Our fault: {error instanceof Error ? error.message : String(error)}. Nothing was lost; load the page again.
+        Our fault: {error instanceof Error ? error.message : String(error)}. Nothing was lost; load the page
+        again.
       </Notice>
     </Placeholder>
   );

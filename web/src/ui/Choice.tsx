@@ -25,7 +25,7 @@ export function Choice({ label, value, options, onChange, beside = false }: Prop
           aria-labelledby={id}
           className={
             beside
-              ? "min-h-9 max-w-48 truncate border-ink2 border-b border-dotted px-1 text-right"
+              ? "min-h-9 min-w-0 truncate border-ink2 border-b border-dotted px-1 text-right"
               : "flex min-h-11 w-full items-center justify-between rounded-s border border-ink2 bg-card px-2.5"
           }
         >

@@ -38,8 +38,11 @@ def merge(frames: FrameSource, found: Survey, method: Method, *, progress: Progr
 
 def _depth(found: Survey, shape: tuple[int, int]) -> NDArray[np.float32]:
     height, width = shape
-    index = found.surface.index if found.near_first else (len(found.used) - 1) - found.surface.index
-    known = found.surface.known.astype(np.uint8)
+    last = len(found.used) - 1
+    index = found.surface.index if found.near_first else last - found.surface.index
+    # Sharpest in the first or last frame means sharper still beyond it, or noise: no depth is known there.
+    passed = (index > 0.5) & (index < last - 0.5)
+    known = (found.surface.known & passed).astype(np.uint8)
     if found.factor > 1:
         index = np.asarray(cv2.resize(index, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
         known = np.asarray(cv2.resize(known, (width, height), interpolation=cv2.INTER_NEAREST), np.uint8)

@@ -173,10 +173,16 @@ def _compare(fixed: Float, moving: Float, matrix: Matrix) -> tuple[float, float]
     gain = _gain(one[unclipped], two[unclipped]) if unclipped.any() else 1.0
     # Shading alone, bright in the middle and dark around it, is no likeness: only what is smaller counts.
     warped[~inside] = fixed[~inside]
-    coarse = size[0] / 16
-    one, two = ((grey - cv2.GaussianBlur(grey, (0, 0), coarse))[inside] for grey in (fixed, warped))
+    one, two = ((grey - _shading(grey))[inside] for grey in (fixed, warped))
     power = float(np.sqrt(np.sum(one * one) * np.sum(two * two)))
     return gain, float(np.sum(one * two)) / power if power > 0 else 0.0
+
+
+def _shading(grey: Float) -> Float:
+    """What varies over more than a sixteenth of the width; found on a small copy, where a wide blur costs nothing."""
+    height, width = grey.shape
+    small = cv2.resize(grey, (128, max(8, 128 * height // width)), interpolation=cv2.INTER_AREA)
+    return np.asarray(cv2.resize(cv2.GaussianBlur(small, (0, 0), 8.0), (width, height)), np.float32)
 
 
 def _gain(fixed: Float, moving: Float) -> float:

@@ -64,17 +64,19 @@ def shared_rectangle(matrices: list[Matrix], shape: tuple[int, int]) -> tuple[in
 
 
 def _largest_rectangle(mask: NDArray[np.bool_]) -> tuple[int, int, int, int]:
-    """Largest rectangle of True, by a stack over the histogram of each row."""
-    heights = np.zeros(mask.shape[1] + 1, np.int64)
-    best, area = (0, 0, 0, 0), 0
-    for y, row in enumerate(mask):
-        heights[:-1] = np.where(row, heights[:-1] + 1, 0)
-        stack: list[int] = []
-        for x, tall in enumerate(heights.tolist()):
-            while stack and heights[stack[-1]] >= tall:
-                h = int(heights[stack.pop()])
-                left = stack[-1] + 1 if stack else 0
-                if h * (x - left) > area:
-                    area, best = h * (x - left), (left, y - h + 1, x - left, h)
-            stack.append(x)
-    return best
+    """Largest upright rectangle of True: x, y, width, height.
+
+    Where all frames meet is convex, so a rectangle between two columns fits if it does at those two: all pairs of
+    columns are tried at once.
+    """
+    filled = mask.any(axis=0)
+    top = np.where(filled, mask.argmax(axis=0), mask.shape[0])
+    bottom = np.where(filled, mask.shape[0] - mask[::-1].argmax(axis=0), 0)
+    heights = np.minimum.outer(bottom, bottom) - np.maximum.outer(top, top)
+    columns = np.arange(mask.shape[1])
+    widths = columns[None, :] - columns[:, None] + 1
+    area = np.where((heights > 0) & (widths > 0), heights * widths, 0)
+    left, right = np.unravel_index(int(area.argmax()), area.shape)
+    if area[left, right] == 0:
+        return 0, 0, 0, 0
+    return int(left), int(max(top[left], top[right])), int(widths[left, right]), int(heights[left, right])

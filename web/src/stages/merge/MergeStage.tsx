@@ -179,7 +179,7 @@ function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
         <Viewer left={left} right={rightShown} />
         <div className="flex max-h-[46%] shrink-0 flex-col overflow-y-auto border-ink border-t bg-sheet">
           <div className="flex flex-wrap items-center gap-x-6 border-rule border-b px-4">
-            <div className="w-72">
+            <div className="w-[440px]">
               <Choice
                 beside
                 label="Against"

@@ -1,0 +1,129 @@
+import type { Figure, Ladder } from "../../client/api";
+import { bytes, digits, duration, fNumber, percent, plural, trimmed, um } from "../../lib/numbers";
+import { figureText } from "../../places/rigs/RigForm";
+import { FigureRow } from "../../ui/FigureRow";
+import { Notice } from "../../ui/Notice";
+
+interface ResultProps {
+  ladder: Ladder;
+  figures: readonly Figure[];
+  click: number | null;
+  wanted: number;
+  medium: string;
+  index: number;
+  timing: { settle_s: number; exposure_s: number; recycle_s: number } | undefined;
+  near: number;
+  far: number;
+}
+
+/** What a ladder gives in light and blur, and what it costs. */
+export function Result({ ladder, figures, click, wanted, medium, index, timing, near, far }: ResultProps) {
+  const figure = (key: string) => figures.find((one) => one.key === key);
+  const shown = ["effective_f_number", "sharp_depth_um", "detail_um"]
+    .map(figure)
+    .filter((one) => one !== undefined);
+  const na = figure("numerical_aperture")?.values[0] ?? 0;
+  const pixel = figure("pixel_um")?.values[0] ?? 0;
+  const rung = timing ? timing.settle_s + timing.exposure_s + timing.recycle_s : 0;
+  return (
+    <>
+      <div className="grid grid-cols-2 gap-x-6">
+        <section aria-label="Light and blur">
+          <h2 className="text-[15px]">Light and blur</h2>
+          {shown.map(({ key, ...one }) => (
+            <FigureRow key={key} {...one} value={figureText(one)} />
+          ))}
+          <FigureRow
+            label="Worst blur between rungs"
+            value={`${digits(ladder.worst_blur_px, 2)} px`}
+            formula="step · NA / √(n² − NA²) / pixel"
+            inputs={[
+              {
+                symbol: "step",
+                label: `in ${medium}`,
+                value: ladder.step_in_medium_um,
+                unit: "µm",
+                origin: "computed",
+              },
+              { symbol: "NA", label: "numerical aperture", value: na, unit: "", origin: "computed" },
+              { symbol: "n", label: "refractive index", value: index, unit: "", origin: "entered" },
+              { symbol: "pixel", label: "on the specimen", value: pixel, unit: "µm", origin: "computed" },
+            ]}
+            source="geometry of the light cone"
+            note={`The Airy disc is ${digits(ladder.airy_px, 2)} px: blur of about that size is hardly seen.`}
+          />
+        </section>
+        <section aria-label="Cost">
+          <h2 className="text-[15px]">Cost</h2>
+          <FigureRow
+            label="Shooting time"
+            value={duration(ladder.seconds)}
+            formula="frames · (settling + exposure + recycling)"
+            inputs={[
+              { symbol: "frames", label: "rungs", value: ladder.frames, unit: "", origin: "computed" },
+              { symbol: "each", label: "seconds on a rung", value: rung, unit: "s", origin: "entered" },
+            ]}
+            source="sum of the times entered"
+          />
+          <Plain label="Card space" value={bytes(ladder.bytes)} />
+          <Plain label="Rail travel" value={um(ladder.travel_um)} />
+          <FigureRow
+            label="Overlap that results"
+            value={percent(ladder.overlap)}
+            formula="1 − step / sharp depth"
+            inputs={[
+              {
+                symbol: "step",
+                label: `in ${medium}`,
+                value: ladder.step_in_medium_um,
+                unit: "µm",
+                origin: "computed",
+              },
+              {
+                symbol: "d",
+                label: "sharp depth",
+                value: ladder.sharp_depth_um,
+                unit: "µm",
+                origin: "computed",
+              },
+            ]}
+            source="after rounding down to whole clicks"
+          />
+        </section>
+      </div>
+      <div className="mt-4 space-y-2">
+        {click !== null && ladder.overlap > wanted + 0.004 && (
+          <Notice kind="hint" title={`The rail moves in ${trimmed(String(click))} µm clicks.`}>
+            The step becomes {plural(Math.round(ladder.step_um / click), "click")}, {um(ladder.step_um)}.
+            Overlap is then {percent(ladder.overlap)}.
+          </Notice>
+        )}
+        {index > 1 && (
+          <Notice kind="hint" title={`In ${medium}, focus moves deeper than the stage.`}>
+            A step of {um(ladder.step_um)} of the stage moves focus by {um(ladder.step_in_medium_um)}; the{" "}
+            {um(far - near)} of stage travel are{" "}
+            {um(((far - near) * ladder.step_in_medium_um) / ladder.step_um)} in depth.
+          </Notice>
+        )}
+        {ladder.warnings.map((warning) => (
+          <Notice key={warning} kind="hint">
+            {warning}
+          </Notice>
+        ))}
+      </div>
+      <p className="mt-4 text-ink2">
+        {fNumber(figure("effective_f_number")?.values[0] ?? 0)} decides light and blur. Set the light after
+        the aperture, never before.
+      </p>
+    </>
+  );
+}
+
+function Plain({ label, value }: { label: string; value: string }) {
+  return (
+    <div className="flex min-h-11 items-center justify-between border-rule border-b">
+      <span className="text-ink2">{label}</span>
+      <span>{value}</span>
+    </div>
+  );
+}
