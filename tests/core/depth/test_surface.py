@@ -1,0 +1,53 @@
+import unittest
+
+import numpy as np
+
+from amber_ladder.core.depth import depth_spread, surface
+
+
+class Surfaces(unittest.TestCase):
+    def setUp(self) -> None:
+        rows, columns = np.mgrid[0:120, 0:160].astype(np.float32)
+        self.slope = 2 + columns / 20 + rows / 60
+        self.sure = np.full(self.slope.shape, 3.0, np.float32)
+
+    def test_a_clean_slope_is_kept(self) -> None:
+        found = surface(self.slope, self.sure)
+        self.assertLess(float(np.abs(found.index - self.slope)[4:-4, 4:-4].max()), 0.1)
+        self.assertTrue(found.known.all())
+
+    def test_single_wrong_peaks_give_way_to_their_neighbours(self) -> None:
+        wrong = self.slope.copy()
+        where = np.random.default_rng(1).random(wrong.shape) < 0.02
+        wrong[where] = 30
+        found = surface(wrong, self.sure)
+        self.assertLess(float(np.abs(found.index - self.slope)[where].max()), 1.0)
+
+    def test_a_blank_patch_is_filled_from_around_it_and_said_to_be_unknown(self) -> None:
+        index, confidence = self.slope.copy(), self.sure.copy()
+        index[40:80, 60:100] = np.random.default_rng(2).uniform(0, 20, (40, 40))
+        confidence[40:80, 60:100] = 0.1
+        found = surface(index, confidence)
+        patch = (slice(45, 75), slice(65, 95))
+        self.assertLess(float(np.abs(found.index - self.slope)[patch].mean()), 0.7)
+        self.assertFalse(found.known[patch].any())
+        self.assertTrue(found.known[:30].all())
+
+    def test_a_step_in_depth_stays_a_step(self) -> None:
+        step = np.where(np.arange(160)[None, :] < 80, 3.0, 15.0) * np.ones((120, 1))
+        found = surface(step.astype(np.float32), self.sure)
+        between = (found.index > 4) & (found.index < 14)
+        self.assertEqual(int(between.sum()), 0)
+
+    def test_spread_is_not_decided_by_a_few(self) -> None:
+        depth = self.slope.copy()
+        depth[0, :5] = 1000
+        depth[1] = np.nan
+        spread = depth_spread(depth)
+        assert spread is not None
+        self.assertLess(spread[1], 13)
+        self.assertIsNone(depth_spread(np.full((3, 3), np.nan, np.float32)))
+
+
+if __name__ == "__main__":
+    unittest.main()
