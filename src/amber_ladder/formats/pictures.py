@@ -212,7 +212,7 @@ def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
     }
     infos: dict[str, PictureInfo] = {}
     left_out: list[LeftOut] = []
-    with ThreadPoolExecutor() as pool:
+    with ThreadPoolExecutor(max_workers=2) as pool:
         for name, examined in zip(paths, pool.map(_examined, paths.values()), strict=True):
             if isinstance(examined, UnreadablePicture):
                 left_out.append(LeftOut(name, examined.reason))
