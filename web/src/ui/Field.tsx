@@ -11,20 +11,10 @@ interface NumberProps extends Shell {
   value: number | null;
   onChange: (value: number | null) => void;
   optional?: boolean;
-  step?: number | "any";
 }
 
 /** A number with its unit. What cannot be read as a number is kept on screen and said to be none. */
-export function NumberField({
-  label,
-  unit,
-  hint,
-  problem,
-  value,
-  onChange,
-  optional,
-  step = "any",
-}: NumberProps) {
+export function NumberField({ label, unit, hint, problem, value, onChange, optional }: NumberProps) {
   const id = useId();
   const [text, setText] = useState(value === null ? "" : String(value));
   useEffect(() => {
@@ -42,7 +32,6 @@ export function NumberField({
             id={id}
             inputMode="decimal"
             autoComplete="off"
-            step={step}
             className={`w-24 border-b border-dotted bg-transparent px-1 py-0.5 text-right ${shown ? "border-fault text-fault" : "border-ink2"}`}
             value={text}
             aria-invalid={shown ? true : undefined}

@@ -6,7 +6,6 @@ interface Props {
   title: string;
   done: number;
   total: number;
-  /** What is counted: "frame". */
   secondsLeft: number | null;
   onStop?: () => void;
   stopLabel?: string;
