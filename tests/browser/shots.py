@@ -47,10 +47,8 @@ def settle(page: Page) -> None:
     """Wait until fonts and all pictures on the page are there."""
     page.evaluate("document.fonts.ready")
     page.wait_for_function("[...document.images].every(i => i.complete) && !document.body.innerText.includes('…')")
-    if page.locator(".openseadragon-canvas").count():
-        page.wait_for_function("document.querySelector('[data-zoom]')?.dataset.zoom")
-        page.wait_for_load_state("load")
-        page.wait_for_timeout(1500)  # tiles fade in; nothing on the page tells when the last one has
+    if page.url.endswith("/merge"):
+        page.wait_for_selector("[data-loaded=true]")
 
 
 if __name__ == "__main__":

@@ -84,6 +84,9 @@ class WholeJob(PageTest):
         page.get_by_role("button", name="Pyramid, run 1").click()
         page.get_by_role("button", name="Rung 5,").click()
         expect(page.get_by_text("Frame rung_0005.jpg").first).to_be_visible()
+        page.get_by_role("combobox", name="Left").click()
+        page.get_by_role("option", name="Frame rung_0009.jpg").click()
+        expect(page.locator("[data-loaded=true]")).to_be_visible()
         page.get_by_role("button", name="1 : 1").click()
         expect(page.get_by_text("100 %", exact=True)).to_be_visible()
 
@@ -106,8 +109,8 @@ class WholeJob(PageTest):
 
     def test_2_with_the_keyboard(self) -> None:
         page = self.page
-        self.make_rig("Keys")
-        self.plan("TH-2", "fern", "Keys", "200")
+        self.make_rig("By keyboard")
+        self.plan("TH-2", "fern", "By keyboard", "200")
         press = page.keyboard.press
         press("?")
         expect(page.get_by_role("dialog", name="Keys")).to_be_visible()

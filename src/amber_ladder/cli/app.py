@@ -45,6 +45,7 @@ class MethodChoice(StrEnum):
     """Ways to merge."""
 
     AUTO = "auto"
+    BLEND = "blend"
     SELECT = "select"
     PYRAMID = "pyramid"
 

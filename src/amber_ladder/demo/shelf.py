@@ -1,8 +1,9 @@
 """What Tarn Hollow has: rigs and labels."""
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
+from amber_ladder.core.fusion import Method
 from amber_ladder.formats.rig_json import InfinityObjectiveJson, LensJson, MeasuredJson, SensorJson
 from amber_ladder.work.cabinet import SpecimenEntry
 from amber_ladder.work.rigs import RigEntry
@@ -45,7 +46,7 @@ class DemoSpecimen:
     rig: str = ""
     plan: dict[str, Any] | None = None
     scene: str = ""
-    methods: tuple[Literal["select", "pyramid"], ...] = ()
+    methods: tuple[Method, ...] = ()
 
 
 def _plan(near_um: float, depth_um: float) -> dict[str, Any]:

@@ -16,8 +16,6 @@ log = logging.getLogger(__name__)
 
 def load_first(say: Callable[[str], None]) -> None:
     """Fill an empty database with labels, rigs and plans, and shoot and merge the first stack at once."""
-    if cabinet.browse().rows:
-        return
     say("Loading the demo field station, Tarn Hollow …")
     shelf = {entry.name: rigs.add_rig(entry).id for entry in RIGS}
     for specimen in DEMO:

@@ -100,6 +100,15 @@ class Station:
         )
 
 
+def _cabinet_is_empty() -> bool:
+    # Asked here, before the demo and all the computation behind it is imported: a later start needs none of that.
+    from amber_ladder.store import specimens
+    from amber_ladder.store.database import transaction
+
+    with transaction() as session:
+        return not specimens.kinds(session)
+
+
 def _die_with_parent() -> None:
     # A launcher that is killed cannot stop what it started: the kernel does it instead.
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
@@ -119,7 +128,7 @@ def serve(*, port: int, demo: bool) -> int:
     started = time.monotonic()
     try:
         station.open_database()
-        if demo:
+        if demo and _cabinet_is_empty():
             from amber_ladder.demo.tarn_hollow import load_first
 
             load_first(lambda line: print(line, flush=True))

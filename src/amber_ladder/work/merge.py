@@ -1,8 +1,7 @@
 """Merge: a background job from a take's frames to composite, depth and report."""
 
-from typing import Literal
-
 from amber_ladder.core.frames import Progress
+from amber_ladder.core.fusion import Method
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.formats.pictures import LeftOut, PictureInfo, StoredFrames, too_few
@@ -21,7 +20,7 @@ from amber_ladder.work.views import MergeView, merge_view, stack_plan, stack_rig
 class MergeEntry(Strict):
     """How to merge."""
 
-    method: Literal["select", "pyramid"]
+    method: Method
 
 
 def begin_merge(take_id: int, entry: MergeEntry, *, priority: int = AT_ONCE) -> MergeView:

@@ -63,7 +63,7 @@ export const api = {
     answered(client.POST("/api/takes/{take_id}/finish", { params: { path: { take_id } } })),
   stop: (task_id: number) =>
     answered(client.POST("/api/tasks/{task_id}/stop", { params: { path: { task_id } } })),
-  beginMerge: (take_id: number, method: "select" | "pyramid") =>
+  beginMerge: (take_id: number, method: Schemas["MergeEntry"]["method"]) =>
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: { method } })),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),

@@ -8,11 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress
+from amber_ladder.core.fusion._blend import merge_blend
 from amber_ladder.core.fusion._pyramid import merge_pyramid
 from amber_ladder.core.fusion._select import merge_select
 from amber_ladder.core.fusion._survey import Survey
 
-Method = Literal["select", "pyramid"]
+Method = Literal["blend", "select", "pyramid"]
 METHODS: tuple[Method, ...] = get_args(Method)
 
 
@@ -31,7 +32,7 @@ class Merged:
 
 def merge(frames: FrameSource, found: Survey, method: Method, *, progress: Progress) -> Merged:
     """Merge the surveyed frames. Memory does not grow with their number."""
-    composer = {"select": merge_select, "pyramid": merge_pyramid}[method]
+    composer = {"blend": merge_blend, "select": merge_select, "pyramid": merge_pyramid}[method]
     composite, share = composer(frames, found, progress)
     return Merged(composite, _depth(found, frames.shape), share)
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._survey import Survey
+from amber_ladder.core.registration import warped_picture
 
 Float = NDArray[np.float32]
 
@@ -38,7 +39,7 @@ def merge_pyramid(frames: FrameSource, found: Survey, progress: Progress) -> tup
     for done, (at, picture) in enumerate(ahead(frames.picture, found.used)):
         progress("merge", done, len(found.used))
         place = found.used.index(at)
-        warped = _warped(picture, found.matrices[place], found.gains[place], largest)
+        warped = warped_picture(picture, found.matrices[place], found.gains[place], largest)
         reach = _reach(found.matrices[place], (height, width))
         _widen(warped, reach, low, high)
         _add(warped, reach, np.int16(place), levels, base, base_weight)
@@ -54,16 +55,6 @@ def _shapes(height: int, width: int) -> list[tuple[int, int]]:
     while min(shapes[-1]) >= 2 * _COARSEST_PX:
         shapes.append(((shapes[-1][0] + 1) // 2, (shapes[-1][1] + 1) // 2))
     return shapes
-
-
-def _warped(picture: NDArray[Any], matrix: NDArray[np.float64], gain: float, largest: int) -> NDArray[Any]:
-    size = (picture.shape[1], picture.shape[0])
-    moved = cv2.warpAffine(picture, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    if abs(gain - 1.0) < 0.5 / largest:
-        return np.asarray(moved)
-    if moved.dtype == np.uint8:
-        return np.asarray(cv2.convertScaleAbs(moved, alpha=gain))
-    return np.asarray(np.clip(np.rint(moved * np.float32(gain)), 0, largest), moved.dtype)
 
 
 def _reach(matrix: NDArray[np.float64], shape: tuple[int, int]) -> NDArray[np.uint8]:

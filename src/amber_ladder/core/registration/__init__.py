@@ -9,6 +9,7 @@ from amber_ladder.core.registration._similarity import (
     rescaled,
     scale_of,
     shared_rectangle,
+    warped_picture,
 )
 
 __all__ = [
@@ -21,4 +22,5 @@ __all__ = [
     "rescaled",
     "scale_of",
     "shared_rectangle",
+    "warped_picture",
 ]

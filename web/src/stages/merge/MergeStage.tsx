@@ -12,7 +12,7 @@ import { Work } from "../../ui/Work";
 import { finishedMerges, latestTake, useStack } from "../StackPage";
 import { type Shown, Viewer } from "./Viewer";
 
-const METHODS = { pyramid: "Pyramid", select: "Depth pick" } as const;
+const METHODS = { pyramid: "Pyramid", select: "Depth pick", blend: "Contrast blend" } as const;
 type Method = keyof typeof METHODS;
 const PHASES: Record<string, string> = {
   register: "Aligning and measuring focus",
@@ -77,7 +77,8 @@ function Start({ stack, take }: { stack: Stack; take: Take | undefined }) {
       <h2 className="text-[20px]">Merge {plural(take.frames.length, "frame")}</h2>
       <p className="text-ink2">
         Pyramid chooses per scale: best for bristles and overlaps, a little noisier. Depth pick takes each
-        place from one frame: true tones, fails where hairs cross. Do both and compare at 1:1.
+        place from one frame: true tones, fails where hairs cross. Contrast blend averages by sharpness:
+        calm and smooth, soft in the finest detail. Try more than one and compare at 1:1.
       </p>
       <MergeControls stack={stack} take={take} />
     </div>
@@ -153,16 +154,16 @@ interface CompareProps {
 }
 
 function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
+  const [over, setOver] = useState("");
   const [against, setAgainst] = useState("");
   const options = useMemo(() => pictures(shown.take, finished), [shown.take, finished]);
-  const left: Shown = useMemo(
-    () => ({ kind: "composite", id: shown.merge.id, label: title(shown.merge) }),
-    [shown.merge],
-  );
+  const composite = options.find((one) => one.value === `composite-${shown.merge.id}`);
+  const left = options.find((one) => one.value === over) ?? composite;
   const right =
     options.find((one) => one.value === against) ??
     options.find((one) => one.value === `depth-${shown.merge.id}`);
-  const rightShown = right?.shown ?? left;
+  if (!left || !right) return null;
+  const rightShown = right.shown;
   const report = shown.merge.report as unknown as Report;
   const chosen =
     rightShown.kind === "frame" ? shown.take.frames.find((frame) => frame.id === rightShown.id) : undefined;
@@ -176,17 +177,14 @@ function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
         onChoose={(rung) => rung.frame && setAgainst(`frame-${rung.frame.id}`)}
       />
       <div className="flex min-h-0 min-w-0 flex-col">
-        <Viewer left={left} right={rightShown} />
+        <Viewer left={left.shown} right={rightShown} />
         <div className="flex max-h-[46%] shrink-0 flex-col overflow-y-auto border-ink border-t bg-sheet">
           <div className="flex flex-wrap items-center gap-x-6 border-rule border-b px-4">
-            <div className="w-[440px]">
-              <Choice
-                beside
-                label="Against"
-                value={right?.value ?? ""}
-                options={options.filter((one) => one.value !== `composite-${shown.merge.id}`)}
-                onChange={setAgainst}
-              />
+            <div className="w-[300px]">
+              <Choice beside label="Left" value={left.value} options={options} onChange={setOver} />
+            </div>
+            <div className="w-[380px]">
+              <Choice beside label="Against" value={right.value} options={options} onChange={setAgainst} />
             </div>
             <span className="flex-1" />
             <Link
@@ -204,7 +202,10 @@ function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
                   {...one}
                   takes={stack.takes.length}
                   pressed={one.merge.id === shown.merge.id}
-                  onClick={() => onMerge(one.merge.id)}
+                  onClick={() => {
+                    setOver("");
+                    onMerge(one.merge.id);
+                  }}
                 />
               </li>
             ))}

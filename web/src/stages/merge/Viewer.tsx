@@ -23,6 +23,7 @@ export function Viewer({ left, right }: Props) {
   const [divider, setDivider] = useState(0.5);
   const [zoom, setZoom] = useState<number | null>(null);
   const [failed, setFailed] = useState(false);
+  const [loaded, setLoaded] = useState(false);
   const at = useRef(divider);
   at.current = divider;
 
@@ -68,6 +69,9 @@ export function Viewer({ left, right }: Props) {
         success: (event) => {
           const item = (event as unknown as { item: OpenSeadragon.TiledImage & { url?: string } }).item;
           item.url = url;
+          const note = () => setLoaded(complete(viewer));
+          item.addHandler("fully-loaded-change", note);
+          note();
           clip(viewer, at.current);
         },
         error: () => setFailed(true),
@@ -94,7 +98,7 @@ export function Viewer({ left, right }: Props) {
 
   return (
     <>
-      <div className="relative min-h-0 flex-1 overflow-hidden bg-mat" data-zoom={zoom?.toFixed(3)}>
+      <div className="relative min-h-0 flex-1 overflow-hidden bg-mat" data-loaded={loaded}>
         <div ref={box} className="absolute inset-0" />
         <div
           role="slider"
@@ -140,6 +144,12 @@ export function Viewer({ left, right }: Props) {
       </div>
     </>
   );
+}
+
+/** Whether both pictures are there with every tile that the view needs. */
+function complete(viewer: OpenSeadragon.Viewer): boolean {
+  const items = [viewer.world.getItemAt(0), viewer.world.getItemAt(1)];
+  return items.every((item) => item?.getFullyLoaded());
 }
 
 /** Let the left picture end and the right one begin at the divider, wherever the view is. */

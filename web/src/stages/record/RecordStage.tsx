@@ -9,7 +9,7 @@ import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { finishedMerges, latestTake, useStack } from "../StackPage";
 
-const METHODS: Record<string, string> = { pyramid: "pyramid", select: "depth pick" };
+const METHODS: Record<string, string> = { pyramid: "pyramid", select: "depth pick", blend: "contrast blend" };
 
 /** The label and record of a stack, and its files for others. */
 export function RecordStage() {
