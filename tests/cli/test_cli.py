@@ -9,11 +9,13 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import tifffile
 
 from amber_ladder.launch.serve import SOURCE
 from tests.support.examples import PLAN, RIG, picture
+from tests.support.rulings import ruled_slide
 
 
 def ladder(*arguments: str | Path) -> subprocess.CompletedProcess[str]:
@@ -78,6 +80,28 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(tifffile.imread(self.folder / "o/composite.tif").dtype, np.uint8)
         self.assertEqual(tifffile.imread(self.folder / "o/depth.tif").dtype, np.float32)
         self.assertEqual(before, {p.name: p.read_bytes() for p in (self.folder / "f").glob("*.jpg")})
+
+    def test_scale_and_ramp(self) -> None:
+        slide = self.folder / "slide.png"
+        cv2.imwrite(str(slide), ruled_slide(20, 3) * 255)
+        scale = json.loads(ladder("scale", slide, "--spacing-um", "10").stdout)
+        self.assertAlmostEqual(scale["um_per_px"], 0.5, delta=0.001)
+        self.assertLess(scale["u_um_per_px"], 0.001)
+        self.assertAlmostEqual(scale["pitch_px"], 20, delta=0.04)
+        self.assertAlmostEqual(scale["angle_deg"], 3, delta=0.1)
+        self.assertGreater(scale["lines"], 20)
+        (self.folder / "plain.jpg").write_bytes(picture(seed=3))
+        self.bad(ladder("scale", self.folder / "plain.jpg", "--spacing-um", "10"), "no ruling was found")
+        self.bad(ladder("scale", slide, "--spacing-um", "0"), "spacing")
+        plan = {**PLAN, "far_um": 640, "overlap": 0.2, "rig": {k: RIG[k] for k in ("sensor", "train")}}
+        plan["rig"]["sensor"] = {"width_px": 384, "height_px": 256, "pixel_um": 20}
+        ladder("render", "focus-ramp", "--plan", self.write("r.json", plan), "--out", self.folder / "r")
+        ramp = json.loads(ladder("ramp", self.folder / "r", "--slope-deg", "20", "--um-per-px", "4").stdout)
+        step = json.loads(ladder("plan", self.folder / "r.json").stdout)["step_um"]
+        self.assertLess(abs(ramp["um_per_frame"] / step - 1), 0.02)
+        self.assertGreater(len(ramp["bands"]), 4)
+        self.assertLess(ramp["residual_um"], 0.2 * step)
+        self.bad(ladder("ramp", self.folder / "r", "--slope-deg", "0", "--um-per-px", "4"), "slope")
 
     def test_bad_input_is_one_line(self) -> None:
         self.bad(ladder("optics", self.folder / "none.json"), "none.json", "No such file")

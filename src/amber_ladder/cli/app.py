@@ -1,4 +1,4 @@
-"""``./ladder optics | plan | merge | specimens | render``: results to stdout, progress to stderr."""
+"""``./ladder optics | plan | merge | scale | ramp | specimens | render``: results to stdout, progress to stderr."""
 
 import json
 import sys
@@ -20,6 +20,7 @@ from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.work.calibrating import ramp_in, ramp_json, ruling_in, scale_json
 from amber_ladder.work.climbing import FLAWS, render
 from amber_ladder.work.merging import MergeSettings, merge_folder
 
@@ -89,6 +90,29 @@ def merge_command(
     with plain_errors(), _reporting(progress) as report:
         result = merge_folder(folder, out, settings, report)
     _print({key: result[key] for key in ("reference_frame", "method", "crop", "coverage", "excluded", "seconds")})
+
+
+@app.command("scale")
+def scale_command(
+    picture: Annotated[Path, typer.Argument(metavar="PICTURE", help="A ruled slide, ruler or grid.")],
+    spacing_um: Annotated[float, typer.Option(help="True distance of neighbouring lines.")],
+) -> None:
+    """The scale from a picture of a ruling: µm per pixel, its uncertainty, and what was found."""
+    with plain_errors():
+        _print(scale_json(ruling_in(picture), spacing_um))
+
+
+@app.command("ramp")
+def ramp_command(
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="A series of a flat, textured ramp.")],
+    slope_deg: Annotated[float, typer.Option(help="How steeply the ramp falls away from the focal plane.")],
+    um_per_px: Annotated[float, typer.Option(help="Scale of the frame that is sharp in its middle.")],
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Focus travel per frame from a series shot of a ramp of known slope."""
+    with plain_errors(), _reporting(progress) as report:
+        ramp, frames = ramp_in(folder, slope_deg=slope_deg, um_per_px=um_per_px, progress=report)
+    _print(ramp_json(ramp, frames.names))
 
 
 @app.command("specimens")

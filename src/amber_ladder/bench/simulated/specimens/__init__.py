@@ -1,6 +1,6 @@
 """The simulated specimens: seeded shapes with real depth, at any resolution."""
 
-from amber_ladder.bench.simulated.specimens import fern, insect, mineral, moss, snow
+from amber_ladder.bench.simulated.specimens import fern, insect, mineral, moss, snow, targets
 from amber_ladder.bench.simulated.specimens._registry import SimulatedSpecimen
 from amber_ladder.errors import BadInput
 
@@ -12,6 +12,8 @@ SPECIMENS: dict[str, SimulatedSpecimen] = {
         mineral.WULFENITE,
         snow.CAPPED_COLUMN,
         fern.SPORANGIA,
+        targets.RULED_SLIDE,
+        targets.FOCUS_RAMP,
     )
 }
 
