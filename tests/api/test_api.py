@@ -54,6 +54,7 @@ class Api(unittest.TestCase):
         plan = {**PLAN, "far_um": 400}
         air = self.client.post("/api/plan/preview", json={"rig": body, "plan": plan}).json()
         resin = self.client.post("/api/plan/preview", json={"rig": {**body, "medium_index": 1.54}, "plan": plan}).json()
+        air, resin = air["ladder"], resin["ladder"]
         self.assertEqual(air["step_um"], 22.5)
         self.assertAlmostEqual(resin["step_in_medium_um"] / resin["step_um"], 30.98 / 20, places=3)
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from amber_ladder.bench.simulated import SPECIMENS, SimulatedBench, Wobble
 from amber_ladder.core.frames import to_grey
 from amber_ladder.core.optics import InfinityObjective, Optics, Rig, Sensor, resolve
-from amber_ladder.core.planning import Ladder, plan_ladder
+from amber_ladder.core.planning import Ladder, Rail, Wanted, plan_ladder
 
 
 class MemoryFrames:
@@ -36,7 +36,8 @@ class Shot:
         sensor = Sensor(768, 512, 5.0)
         self.optics: Optics = resolve(Rig(sensor, InfinityObjective(5, 0.14, 200, 200)))
         self.specimen = SPECIMENS[specimen]
-        self.ladder: Ladder = plan_ladder(self.optics, near_um=0, far_um=self.specimen.depth_um, click_um=2.5)
+        wanted = Wanted(near_um=0, sharp_um=self.optics.sharp_depth_um.total, far_um=self.specimen.depth_um)
+        self.ladder: Ladder = plan_ladder(self.optics, wanted, rail=Rail(2.5))
         self.positions = self.ladder.positions_um[::step_factor]
         self.bench = SimulatedBench(self.specimen, self.optics, sensor, near_um=0, seed=seed, wobble=wobble)
         pictures = []

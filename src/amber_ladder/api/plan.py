@@ -1,27 +1,61 @@
 """Plan."""
 
 from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
 
 from amber_ladder.api.problems import RESPONSES
+from amber_ladder.core.planning import ByHand, Caution
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson, Strict
-from amber_ladder.work import plan
-from amber_ladder.work.views import LadderView, StackView
+from amber_ladder.work import bench_sheet, plan
+from amber_ladder.work.plan import SubjectEntry
+from amber_ladder.work.views import StackView
 
 router = APIRouter(tags=["plan"], responses=RESPONSES)
 
 
-class PlanPreview(Strict):
-    """A rig, in the specimen's medium, and what is wanted of it."""
+class PreviewEntry(Strict):
+    """A rig, in the specimen's medium, what is wanted of it, and the specimen's stated size."""
 
     rig: RigJson
     plan: LadderRequestJson
+    subject: SubjectEntry = SubjectEntry()
 
 
 @router.post("/plan/preview")
-def try_out_plan(entry: PlanPreview) -> LadderView:
+def try_out_plan(entry: PreviewEntry) -> plan.PlanPreview:
     """The ladder as it would be."""
-    return plan.try_out(entry.rig, entry.plan)
+    return plan.try_out(entry.rig, entry.plan, entry.subject)
+
+
+@router.post("/plan/ways")
+def other_ways(entry: plan.WaysEntry) -> list[plan.WayView]:
+    """Other rigs and apertures for the same depth."""
+    return plan.other_ways(entry)
+
+
+@router.post("/plan/by-hand")
+def by_hand(entry: plan.ByHandEntry) -> ByHand:
+    """How many frames by hand."""
+    return plan.by_hand(entry)
+
+
+@router.post("/plan/vanishing")
+def vanishing(entry: plan.VanishingEntry) -> plan.VanishingView:
+    """How long a snow crystal keeps its shape."""
+    return plan.vanishing(entry)
+
+
+@router.get("/specimens/{specimen_id}/cautions")
+def cautions(specimen_id: int) -> list[Caution]:
+    """What to mind with this specimen."""
+    return plan.cautions(specimen_id)
+
+
+@router.post("/stacks/{stack_id}/cautions")
+def tick_caution(stack_id: int, entry: plan.CautionEntry) -> StackView:
+    """Note that a caution was read."""
+    return plan.tick_caution(stack_id, entry)
 
 
 @router.post("/specimens/{specimen_id}/stacks", status_code=201)
@@ -40,3 +74,18 @@ def change_ladder(stack_id: int, entry: plan.PlanEntry) -> StackView:
 def read_stack(stack_id: int) -> StackView:
     """A stack with all that its stages show."""
     return plan.read_stack(stack_id)
+
+
+@router.get("/stacks/{stack_id}/bench-sheet", response_class=HTMLResponse)
+def bench_sheet_page(stack_id: int) -> HTMLResponse:
+    """One printable page for the bench."""
+    return HTMLResponse(bench_sheet.html(stack_id), headers={"Cache-Control": "no-cache"})
+
+
+@router.get("/stacks/{stack_id}/bench-sheet.pdf", response_class=Response)
+def bench_sheet_pdf(stack_id: int) -> Response:
+    """The same as PDF."""
+    content, name = bench_sheet.pdf(stack_id)
+    return Response(
+        content, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )

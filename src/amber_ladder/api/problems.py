@@ -18,7 +18,10 @@ _STATUS: tuple[tuple[type[AmberLadderError], int], ...] = (
     (DatabaseAway, 503),
     (StorageFull, 507),
 )
-_UNION_TAGS = {"lens", "infinity_objective", "measured"}
+_UNION_TAGS = {
+    "lens", "infinity_objective", "finite_objective", "coupled", "measured",
+    "wave", "pixels", "screen", "print", "circle", "body", "objective", "tube", "rail", "light",
+}  # fmt: skip
 log = logging.getLogger(__name__)
 
 

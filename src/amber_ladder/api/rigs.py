@@ -1,11 +1,12 @@
-"""Rigs."""
+"""Rigs, parts and calibrations."""
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Path, Query, Request, Response
 
+from amber_ladder.api.bodies import BODY, streamed
 from amber_ladder.api.problems import RESPONSES
-from amber_ladder.work import rigs
+from amber_ladder.work import calibrations, parts, rigs
 
 router = APIRouter(tags=["rigs"], responses=RESPONSES)
 
@@ -32,3 +33,84 @@ def edit_rig(rig_id: int, entry: rigs.RigEntry) -> rigs.RigView:
 def try_out_rig(entry: rigs.RigEntry, medium_index: Annotated[float, Query(ge=1, le=3)] = 1.0) -> rigs.RigPreview:
     """What a rig would do."""
     return rigs.try_out(entry, medium_index)
+
+
+@router.put("/rigs/{rig_id}/bench")
+def put_on_bench(rig_id: int, entry: rigs.BenchEntry) -> rigs.RigView:
+    """This rig stands on the bench now."""
+    return rigs.put_on_bench(rig_id, entry)
+
+
+@router.get("/rigs/{rig_id}/versions")
+def versions(rig_id: int) -> list[rigs.RigVersionView]:
+    """A rig as it was."""
+    return rigs.versions(rig_id)
+
+
+@router.get("/parts")
+def parts_shelf() -> list[parts.PartView]:
+    """All parts."""
+    return parts.shelf()
+
+
+@router.post("/parts", status_code=201)
+def add_part(entry: parts.PartEntry) -> parts.PartView:
+    """Put a part on the shelf."""
+    return parts.add_part(entry)
+
+
+@router.put("/parts/{part_id}")
+def edit_part(part_id: int, entry: parts.PartEntry) -> parts.PartView:
+    """Correct a part."""
+    return parts.edit_part(part_id, entry)
+
+
+@router.get("/rigs/{rig_id}/calibrations")
+def rig_calibrations(rig_id: int) -> list[calibrations.CalibrationView]:
+    """A rig's calibrations, newest first."""
+    return calibrations.of_rig(rig_id)
+
+
+@router.put("/rigs/{rig_id}/scale-pictures/{name}", status_code=201, openapi_extra=BODY)
+async def bring_scale_picture(rig_id: int, name: str, request: Request) -> calibrations.ScalePicture:
+    """Keep a picture and look for a ruling in it; the body is the file."""
+    return await streamed(request, lambda chunks: calibrations.bring_scale_picture(rig_id, name, chunks))
+
+
+@router.post("/rigs/{rig_id}/scale-pictures", status_code=201)
+def shoot_ruled_slide(rig_id: int) -> calibrations.ScalePicture:
+    """Shoot the ruled slide on the simulated bench, and look for its ruling."""
+    return calibrations.shoot_ruled_slide(rig_id)
+
+
+@router.post("/rigs/{rig_id}/calibrations/scale", status_code=201)
+def save_scale(rig_id: int, entry: calibrations.ScaleEntry) -> calibrations.CalibrationView:
+    """Measure the scale and use it."""
+    return calibrations.save_scale(rig_id, entry)
+
+
+@router.post("/rigs/{rig_id}/calibrations/ramp", status_code=201)
+def begin_ramp(rig_id: int, entry: calibrations.RampEntry) -> calibrations.CalibrationView:
+    """Begin a series of a ramp."""
+    return calibrations.begin_ramp(rig_id, entry)
+
+
+@router.put("/calibrations/{calibration_id}/frames/{name}", status_code=201, openapi_extra=BODY)
+async def add_ramp_frame(calibration_id: int, name: str, request: Request) -> calibrations.KeptPicture:
+    """Keep one frame of the series; the body is the file."""
+    return await streamed(request, lambda chunks: calibrations.add_ramp_frame(calibration_id, name, chunks))
+
+
+@router.post("/calibrations/{calibration_id}/measure")
+def measure(calibration_id: int) -> calibrations.CalibrationView:
+    """Measure a series that was brought."""
+    return calibrations.measure(calibration_id)
+
+
+@router.get("/calibration-pictures/{sha256}{suffix}", response_class=Response)
+def calibration_picture(
+    sha256: Annotated[str, Path(pattern=r"^[0-9a-f]{64}$")], suffix: Annotated[str, Path(pattern=r"^\.(jpg|png|tif)$")]
+) -> Response:
+    """A JPEG of a calibration's picture."""
+    content = calibrations.picture_preview(sha256, suffix)
+    return Response(content, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})

@@ -1,17 +1,13 @@
 """Shoot."""
 
 from dataclasses import dataclass
-from tempfile import SpooledTemporaryFile
 
 from fastapi import APIRouter, Request
-from fastapi.concurrency import run_in_threadpool
 
+from amber_ladder.api.bodies import BODY, streamed
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import shoot, tasks
 from amber_ladder.work.views import FrameView, TakeView, TaskView
-
-_CHUNK = 1 << 20
-_IN_MEMORY = 64 << 20
 
 router = APIRouter(tags=["shoot"], responses=RESPONSES)
 
@@ -39,21 +35,10 @@ def begin_take(stack_id: int, entry: shoot.TakeEntry) -> TakeView:
     return shoot.begin_take(stack_id, entry)
 
 
-@router.put(
-    "/takes/{take_id}/frames/{name}",
-    status_code=201,
-    openapi_extra={
-        "requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}
-    },
-)
+@router.put("/takes/{take_id}/frames/{name}", status_code=201, openapi_extra=BODY)
 async def add_file(take_id: int, name: str, request: Request) -> FrameView:
     """Store one original; the body is the file."""
-    # Spooled first: a slow or broken sender must not hold a thread, and memory stays small.
-    with SpooledTemporaryFile(max_size=_IN_MEMORY) as spool:
-        async for chunk in request.stream():
-            await run_in_threadpool(spool.write, chunk)
-        spool.seek(0)
-        return await run_in_threadpool(shoot.add_file, take_id, name, iter(lambda: spool.read(_CHUNK), b""))
+    return await streamed(request, lambda chunks: shoot.add_file(take_id, name, chunks))
 
 
 @router.post("/takes/{take_id}/finish")

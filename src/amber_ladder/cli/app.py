@@ -72,7 +72,8 @@ def plan_command(
 ) -> None:
     """The ladder: step, frames, positions, blur between rungs, time, space."""
     with plain_errors():
-        _print(ladder_json(_read(plan, PlanJson).ladder()))
+        entry = _read(plan, PlanJson)
+        _print(ladder_json(entry.ladder(), entry.focus_unit))
 
 
 @app.command("merge")

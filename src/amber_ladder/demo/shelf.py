@@ -4,8 +4,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from amber_ladder.core.fusion import Method
-from amber_ladder.formats.rig_json import InfinityObjectiveJson, LensJson, MeasuredJson, SensorJson
+from amber_ladder.formats.part_json import (
+    BodyJson,
+    LensPartJson,
+    LightPartJson,
+    ObjectivePartJson,
+    RailPartJson,
+    TubePartJson,
+)
+from amber_ladder.formats.rig_json import CoupledJson, InfinityObjectiveJson, LensJson, MeasuredJson, SensorJson
 from amber_ladder.work.cabinet import SpecimenEntry
+from amber_ladder.work.parts import PartEntry
 from amber_ladder.work.rigs import RigEntry
 
 # The station's bench camera: few but large pixels, so that the simulated bench keeps up with a real one.
@@ -16,26 +25,72 @@ TEN = "10× objective on 200 mm"
 MACRO_FIVE = "Macro lens at 5:1, f/2.8"
 MACRO_TWO = "Macro lens at 2:1, f/4"
 MEASURED = "Objective on bellows, measured"
+COUPLED = "50 mm reversed on 200 mm"
+
+BODY = "Tarn Hollow bench camera"
+PARTS = (
+    PartEntry(name=BODY, part=BodyJson(width_px=1536, height_px=1024, pixel_um=5.0, transfer_s=0.4)),
+    PartEntry(name="Field camera, 24 MP", part=BodyJson(width_px=6000, height_px=4000, pixel_um=3.76, transfer_s=0.8)),
+    PartEntry(
+        name="Macro lens 65 mm",
+        part=LensPartJson(focal_mm=65, f_number=2.8, pupil_magnification=1.2, largest_magnification=5, image_circle_mm=43, working_distance_mm=41),
+    ),
+    PartEntry(
+        name="Macro lens 100 mm",
+        part=LensPartJson(focal_mm=100, f_number=2.8, pupil_magnification=1.3, largest_magnification=2, image_circle_mm=43, working_distance_mm=120),
+    ),
+    PartEntry(
+        name="5× / 0.14 objective",
+        part=ObjectivePartJson(nominal_magnification=5, na=0.14, design_tube_mm=200, working_distance_mm=34, image_circle_mm=24),
+    ),
+    PartEntry(
+        name="10× / 0.28 objective",
+        part=ObjectivePartJson(nominal_magnification=10, na=0.28, design_tube_mm=200, working_distance_mm=33.5, image_circle_mm=24),
+    ),
+    PartEntry(
+        name="4× / 0.10 objective, finite",
+        part=ObjectivePartJson(corrected="finite", nominal_magnification=4, na=0.1, design_tube_mm=160, working_distance_mm=17),
+    ),
+    PartEntry(name="Tube lens 200 mm", part=TubePartJson(tube_mm=200)),
+    PartEntry(name="Telephoto lens 200 mm with iris", part=TubePartJson(tube_mm=200, tube_f_number=2.8)),
+    PartEntry(name="Bench rail, 2.5 µm", part=RailPartJson(click_um=2.5, min_um=0, max_um=40_000, backlash_um=50)),
+    PartEntry(name="Bench flash", part=LightPartJson(recycle_s=3.0)),
+)  # fmt: skip
 
 RIGS = (
     RigEntry(
         name=FIVE,
         sensor=_CAMERA,
         train=InfinityObjectiveJson(nominal_magnification=5, na=0.14, design_tube_mm=200, tube_mm=200),
+        working_distance_mm=34, image_circle_mm=24,
+        parts={"body": BODY, "objective": "5× / 0.14 objective", "tube": "Tube lens 200 mm", "rail": "Bench rail, 2.5 µm", "light": "Bench flash"},
     ),
     RigEntry(
         name=TEN,
         sensor=_CAMERA,
         train=InfinityObjectiveJson(nominal_magnification=10, na=0.28, design_tube_mm=200, tube_mm=200),
+        working_distance_mm=33.5, image_circle_mm=24,
+        parts={"body": BODY, "objective": "10× / 0.28 objective", "tube": "Tube lens 200 mm", "rail": "Bench rail, 2.5 µm", "light": "Bench flash"},
     ),
     RigEntry(
         name=MACRO_FIVE,
         sensor=_CAMERA,
-        train=LensJson(f_number=2.8, magnification=5, pupil_magnification=1.2),
+        train=LensJson(f_number=2.8, magnification=5, pupil_magnification=1.2, focal_mm=65),
+        working_distance_mm=41, image_circle_mm=43, parts={"body": BODY, "lens": "Macro lens 65 mm"},
     ),
-    RigEntry(name=MACRO_TWO, sensor=_CAMERA, train=LensJson(f_number=4, magnification=2, pupil_magnification=1.3)),
+    RigEntry(
+        name=MACRO_TWO,
+        sensor=_CAMERA,
+        train=LensJson(f_number=4, magnification=2, pupil_magnification=1.3, focal_mm=100),
+        working_distance_mm=120, image_circle_mm=43, parts={"body": BODY, "lens": "Macro lens 100 mm"},
+    ),
+    RigEntry(
+        name=COUPLED,
+        sensor=_CAMERA,
+        train=CoupledJson(rear_focal_mm=200, rear_f_number=16, front_focal_mm=50, front_f_number=2),
+    ),
     RigEntry(name=MEASURED, sensor=_CAMERA, train=MeasuredJson(magnification=5.08, na=0.13)),
-)
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,12 +125,12 @@ def _label(number: str, name: str, kind: str, mount: str, locality: str, note: s
 DEMO = (
     DemoSpecimen(
         _label("TH-0418", "moss capsule mouth", "plant", "dry on card", "Tarn Hollow, north wall",
-               "Teeth close within minutes when breathed on."),
+               "Teeth close within minutes when breathed on.", width_mm=1.4, height_mm=1.0, depth_mm=0.8),
         FIVE, _plan(12_410, 700), "moss-capsule", ("select", "pyramid"),
     ),
     DemoSpecimen(
         _label("SN-007", "capped column", "snow", "chilled slate", "Tarn Hollow, upper terrace",
-               "Collected at −9 °C; melts quickly under the lamp."),
+               "Collected at −9 °C; melts quickly under the lamp.", width_mm=1.1, depth_mm=0.5),
         MACRO_FIVE, _plan(3_200, 460), "capped-column", ("pyramid",),
     ),
     DemoSpecimen(
@@ -92,7 +147,7 @@ DEMO = (
         FIVE, _plan(4_000, 300),
     ),
     DemoSpecimen(_label("TH-0421", "sundew tentacle", "plant", "fresh, in wet moss", "Tarn Hollow, seep"), FIVE, _plan(9_100, 820)),
-    DemoSpecimen(_label("IN-259", "jewel wasp, side", "insect", "pinned", "South scree"), MACRO_TWO, _plan(21_000, 2_400)),
+    DemoSpecimen(_label("IN-259", "jewel wasp, side", "insect", "pinned", "South scree", width_mm=7, height_mm=4, depth_mm=3), MACRO_TWO, _plan(21_000, 2_400)),
     DemoSpecimen(_label("MN-109", "garnet in schist", "mineral", "loose, on putty", "Hollow Rake")),
     DemoSpecimen(
         _label("TH-0402", "fern sporangia", "plant", "dry on card", "Tarn Hollow, gully"),

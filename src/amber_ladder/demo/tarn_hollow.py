@@ -4,11 +4,12 @@ import logging
 import threading
 from collections.abc import Callable
 
-from amber_ladder.demo.shelf import DEMO, RIGS, DemoSpecimen
+from amber_ladder.bench.simulated import RULING_UM
+from amber_ladder.demo.shelf import DEMO, FIVE, PARTS, RIGS, DemoSpecimen
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.store.queue import IN_THE_BACKGROUND
-from amber_ladder.work import cabinet, merge, plan, rigs, shoot, tasks
+from amber_ladder.work import cabinet, calibrations, merge, parts, plan, rigs, shoot, tasks
 from amber_ladder.work.views import StackView
 
 log = logging.getLogger(__name__)
@@ -17,7 +18,11 @@ log = logging.getLogger(__name__)
 def load_first(say: Callable[[str], None]) -> None:
     """Fill an empty database with labels, rigs and plans, and shoot and merge the first stack at once."""
     say("Loading the demo field station, Tarn Hollow …")
+    for part in PARTS:
+        parts.add_part(part)
     shelf = {entry.name: rigs.add_rig(entry).id for entry in RIGS}
+    rigs.put_on_bench(shelf[FIVE], rigs.BenchEntry(flash_power=1 / 8))
+    _calibrate(shelf[FIVE])
     for specimen in DEMO:
         label = cabinet.add_specimen(specimen.label)
         if specimen.plan:
@@ -26,6 +31,12 @@ def load_first(say: Callable[[str], None]) -> None:
     first = DEMO[0]
     say(f"Shooting and merging {first.label.catalogue_number} {first.label.name} on the simulated bench …")
     _finish(first, tasks.run)
+
+
+def _calibrate(rig_id: int) -> None:
+    """The first rig's scale from the ruled slide, so that at least one stack is measured rather than nominal."""
+    slide = calibrations.shoot_ruled_slide(rig_id)
+    calibrations.save_scale(rig_id, calibrations.ScaleEntry(picture=slide.picture, length_um=RULING_UM))
 
 
 def load_rest(leaving: threading.Event) -> None:

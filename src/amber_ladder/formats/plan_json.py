@@ -1,21 +1,39 @@
 """PLAN.json: what must be sharp and what the bench allows, and the ladder that follows."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationInfo, field_validator
+from pydantic import Field, ValidationInfo, field_validator, model_validator
 
-from amber_ladder.core.optics import Optics, resolve
-from amber_ladder.core.planning import Ladder, Timing, plan_ladder
+from amber_ladder.core import planning
+from amber_ladder.core.optics import Optics, Rig, resolve
+from amber_ladder.core.planning import Ladder, Rail, Timing, Wanted, plan_ladder, sharp_depth_um
 from amber_ladder.formats.rig_json import RigJson, Strict
 
 Position = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False, description="stage reading, µm")]
 Seconds = Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False, description="s")]
+Click = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="µm")]
 
 
 class RailJson(Strict):
-    """The rail's smallest move."""
+    """The rail: its smallest move, where its travel ends, and its backlash."""
 
-    click_um: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="µm")]
+    click_um: Click | None = None
+    min_um: Position | None = None
+    max_um: Position | None = None
+    backlash_um: Annotated[float, Field(ge=0, le=1e5, allow_inf_nan=False, description="µm")] = 0.0
+
+    @model_validator(mode="after")
+    def _travel(self) -> "RailJson":
+        if self.min_um is not None and self.max_um is not None and self.max_um <= self.min_um:
+            raise ValueError("the rail's travel must end beyond where it begins (max_um above min_um)")
+        return self
+
+
+class FocusUnitJson(Strict):
+    """What one step of a body that brackets by itself, or of its focus counter, moves focus by."""
+
+    um_per_unit: Click
+    u_um_per_unit: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False, description="µm")] = 0.0
 
 
 class TimingJson(Strict):
@@ -24,39 +42,136 @@ class TimingJson(Strict):
     settle_s: Seconds = 1.0
     exposure_s: Seconds = 0.1
     recycle_s: Seconds = 0.0
+    transfer_s: Seconds = 0.0
 
     def to_core(self) -> Timing:
         """As the core sees it."""
         return Timing(**self.model_dump())
 
 
+class WaveJson(Strict):
+    """Diffraction plus one pixel."""
+
+    kind: Literal["wave"] = "wave"
+
+    def to_core(self) -> planning.Wave:
+        """As the core sees it."""
+        return planning.Wave()
+
+
+class PixelsJson(Strict):
+    """A blur circle of so many sensor pixels."""
+
+    kind: Literal["pixels"] = "pixels"
+    count: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] = 2.0
+
+    def to_core(self) -> planning.Pixels:
+        """As the core sees it."""
+        return planning.Pixels(self.count)
+
+
+class ScreenJson(Strict):
+    """One pixel of a picture on a screen."""
+
+    kind: Literal["screen"] = "screen"
+    width_px: Annotated[int, Field(ge=16, le=65_000)] = 1920
+
+    def to_core(self) -> planning.Screen:
+        """As the core sees it."""
+        return planning.Screen(self.width_px)
+
+
+class PrintJson(Strict):
+    """What an eye tells apart on a print."""
+
+    kind: Literal["print"] = "print"
+    width_mm: Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False, description="mm")] = 300.0
+    distance_mm: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False, description="mm")] = 400.0
+
+    def to_core(self) -> planning.Print:
+        """As the core sees it."""
+        return planning.Print(self.width_mm, self.distance_mm)
+
+
+class CircleJson(Strict):
+    """A circle of confusion on the sensor."""
+
+    kind: Literal["circle"] = "circle"
+    circle_um: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False, description="µm")] = 30.0
+
+    def to_core(self) -> planning.Circle:
+        """As the core sees it."""
+        return planning.Circle(self.circle_um)
+
+
+SharpnessJson = Annotated[WaveJson | PixelsJson | ScreenJson | PrintJson | CircleJson, Field(discriminator="kind")]
+
+
 class LadderRequestJson(Strict):
-    """A plan without its rig: the part that belongs to the specimen and the rail."""
+    """A plan without its rig: the part that belongs to the specimen and the rail.
+
+    Of extent (far_um), spacing (overlap or step_um) and count (frames or budget_s), two are set and the third follows.
+    """
 
     near_um: Position
-    far_um: Position
-    overlap: Annotated[float, Field(ge=0, le=0.95, allow_inf_nan=False)] = 0.3
+    far_um: Position | None = None
+    overlap: Annotated[float, Field(ge=0, le=0.95, allow_inf_nan=False)] | None = None
+    step_um: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False, description="µm")] | None = None
+    frames: Annotated[int, Field(ge=2, le=100_000)] | None = None
+    budget_s: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False, description="s")] | None = None
     spare_rungs: Annotated[int, Field(ge=0, le=100)] = 2
+    sharpness: SharpnessJson = WaveJson()
     rail: RailJson | None = None
+    focus_unit: FocusUnitJson | None = None
     timing: TimingJson = TimingJson()
     bytes_per_frame: Annotated[int, Field(ge=0, le=2_000_000_000)] = 0
 
     @field_validator("far_um")
     @classmethod
-    def _far_beyond_near(cls, far_um: float, info: ValidationInfo) -> float:
-        if "near_um" in info.data and far_um <= info.data["near_um"]:
+    def _far_beyond_near(cls, far_um: float | None, info: ValidationInfo) -> float | None:
+        if far_um is not None and "near_um" in info.data and far_um <= info.data["near_um"]:
             raise ValueError("the far point must lie beyond the near point: swap them or set it again")
         return far_um
 
-    def plan(self, optics: Optics) -> Ladder:
+    @field_validator("focus_unit")
+    @classmethod
+    def _one_mover(cls, unit: FocusUnitJson | None, info: ValidationInfo) -> FocusUnitJson | None:
+        rail = info.data.get("rail")
+        if unit and rail and rail.click_um is not None:
+            raise ValueError("rail clicks and focus units contradict each other: either the rail moves or the lens")
+        return unit
+
+    @property
+    def moves(self) -> planning.Moves:
+        """What moves the focus."""
+        return "focus_ring" if self.focus_unit else "rail"
+
+    def to_rail(self) -> Rail:
+        """The rail as the core sees it; a body with focus units is one whose clicks are its units."""
+        rail = Rail(**self.rail.model_dump()) if self.rail else Rail()
+        return (
+            Rail(self.focus_unit.um_per_unit, rail.min_um, rail.max_um, rail.backlash_um) if self.focus_unit else rail
+        )
+
+    def wanted(self, rig: Rig, optics: Optics) -> Wanted:
+        """What was set, with the depth that counts as sharp on this rig."""
+        return Wanted(
+            near_um=self.near_um,
+            sharp_um=sharp_depth_um(rig, optics, self.sharpness.to_core()),
+            far_um=self.far_um,
+            overlap=self.overlap,
+            step_um=self.step_um,
+            frames=self.frames,
+            budget_s=self.budget_s,
+            spare_rungs=self.spare_rungs,
+        )
+
+    def plan(self, rig: Rig, optics: Optics) -> Ladder:
         """The ladder for a resolved rig. Raises BadInput as :func:`plan_ladder`."""
         return plan_ladder(
             optics,
-            near_um=self.near_um,
-            far_um=self.far_um,
-            overlap=self.overlap,
-            spare_rungs=self.spare_rungs,
-            click_um=self.rail.click_um if self.rail else None,
+            self.wanted(rig, optics),
+            rail=self.to_rail(),
             timing=self.timing.to_core(),
             bytes_per_frame=self.bytes_per_frame,
         )
@@ -69,7 +184,8 @@ class PlanJson(LadderRequestJson):
 
     def ladder(self) -> Ladder:
         """Resolve the rig and plan."""
-        return self.plan(resolve(self.rig.to_core()))
+        rig = self.rig.to_core()
+        return self.plan(rig, resolve(rig))
 
 
 def optics_json(optics: Optics) -> dict[str, Any]:
@@ -94,11 +210,17 @@ def optics_json(optics: Optics) -> dict[str, Any]:
     }
 
 
-def ladder_json(ladder: Ladder) -> dict[str, Any]:
-    """A ladder as ``./ladder plan`` prints it."""
+def ladder_json(ladder: Ladder, unit: FocusUnitJson | None = None) -> dict[str, Any]:
+    """A ladder as ``./ladder plan`` prints it; with a focus unit, also in whole units from the first rung."""
+    in_units = {} if unit is None else {"step_units": round(ladder.step_um / unit.um_per_unit)}
     return {
+        **in_units,
         "step_um": ladder.step_um,
         "step_in_medium_um": ladder.step_in_medium_um,
+        "step_near_axis_um": ladder.step_near_axis_um,
+        "step_rim_um": ladder.step_rim_um,
+        "far_um": ladder.far_um,
+        "approach_from_um": ladder.approach_from_um,
         "frames": ladder.frames,
         "positions_um": list(ladder.positions_um),
         "sharp_depth_um": ladder.sharp_depth_um,

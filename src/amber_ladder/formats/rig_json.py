@@ -66,6 +66,34 @@ class InfinityObjectiveJson(Strict):
         return optics.InfinityObjective(**self.model_dump(exclude={"kind"}))
 
 
+class FiniteObjectiveJson(Strict):
+    """An objective made for a mechanical tube, and the tube it sits on."""
+
+    kind: Literal["finite_objective"] = "finite_objective"
+    nominal_magnification: Magnification
+    na: NumericalAperture
+    design_tube_mm: Millimetres
+    tube_mm: Millimetres
+
+    def to_core(self) -> optics.FiniteObjective:
+        """As the core sees it."""
+        return optics.FiniteObjective(**self.model_dump(exclude={"kind"}))
+
+
+class CoupledJson(Strict):
+    """One lens reversed on another."""
+
+    kind: Literal["coupled"] = "coupled"
+    rear_focal_mm: Millimetres
+    rear_f_number: FNumber
+    front_focal_mm: Millimetres
+    front_f_number: FNumber
+
+    def to_core(self) -> optics.Coupled:
+        """As the core sees it."""
+        return optics.Coupled(**self.model_dump(exclude={"kind"}))
+
+
 class MeasuredJson(Strict):
     """A train known only by what was measured."""
 
@@ -85,7 +113,28 @@ class MeasuredJson(Strict):
         return optics.Measured(**self.model_dump(exclude={"kind"}))
 
 
-TrainJson = Annotated[LensJson | InfinityObjectiveJson | MeasuredJson, Field(discriminator="kind")]
+TrainJson = Annotated[
+    LensJson | InfinityObjectiveJson | FiniteObjectiveJson | CoupledJson | MeasuredJson, Field(discriminator="kind")
+]
+
+
+class MeasuredValuesJson(Strict):
+    """What was measured on a rig; it stands above what its parts compute to."""
+
+    magnification: Magnification | None = None
+    u_magnification: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] | None = None
+    na: NumericalAperture | None = None
+    effective_f_number: FNumber | None = None
+
+    @model_validator(mode="after")
+    def _one_aperture(self) -> "MeasuredValuesJson":
+        if self.na is not None and self.effective_f_number is not None:
+            raise ValueError("na and effective_f_number contradict each other: give one of the two")
+        return self
+
+    def to_core(self) -> optics.MeasuredValues:
+        """As the core sees it."""
+        return optics.MeasuredValues(**self.model_dump())
 
 
 class RigJson(Strict):
@@ -95,6 +144,9 @@ class RigJson(Strict):
     train: TrainJson
     wavelength_nm: Annotated[float, Field(ge=200, le=2000, allow_inf_nan=False, description="nm")] = 550.0
     medium_index: RefractiveIndex = 1.0
+    measured: MeasuredValuesJson | None = None
+    working_distance_mm: Millimetres | None = None
+    image_circle_mm: Millimetres | None = None
 
     def to_core(self) -> optics.Rig:
         """As the core sees it."""
@@ -103,4 +155,7 @@ class RigJson(Strict):
             self.train.to_core(),
             self.wavelength_nm,
             self.medium_index,
+            self.measured.to_core() if self.measured else None,
+            self.working_distance_mm,
+            self.image_circle_mm,
         )

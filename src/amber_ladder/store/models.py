@@ -33,21 +33,83 @@ class Specimen(Base):
     medium_index: Mapped[float] = mapped_column(default=1.0)
     locality: Mapped[str] = mapped_column(String(300), default="")
     note: Mapped[str] = mapped_column(String(4000), default="")
+    width_mm: Mapped[float | None]
+    height_mm: Mapped[float | None]
+    depth_mm: Mapped[float | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     stacks: Mapped[list["Stack"]] = relationship(back_populates="specimen", order_by="Stack.number")
 
 
+class Part(Base):
+    """A body, lens, objective, tube, rail or light on the shelf, from which rigs are put together."""
+
+    __tablename__ = "part"
+    __table_args__ = (UniqueConstraint("kind", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(120))
+    definition: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
 class Rig(Base):
-    """An optical train on a sensor, as it is set up now. Stacks keep copies."""
+    """An optical train on a sensor, as it is set up now. Stacks keep copies.
+
+    ``parts`` names what it was put together from, by kind. The rig with the latest ``on_bench_at`` is the one on the
+    bench, with the flash at ``flash_power`` (1 is full power).
+    """
 
     __tablename__ = "rig"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(120), unique=True)
     definition: Mapped[dict[str, Any]]
+    parts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    version: Mapped[int] = mapped_column(default=1)
+    on_bench_at: Mapped[datetime | None]
+    flash_power: Mapped[float | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
     updated_at: Mapped[datetime] = mapped_column(default=now, onupdate=now)
+
+    versions: Mapped[list["RigVersion"]] = relationship(order_by="RigVersion.number")
+    calibrations: Mapped[list["Calibration"]] = relationship(order_by="Calibration.id", back_populates="rig")
+
+
+class RigVersion(Base):
+    """A rig as it was from one change to the next; none is ever altered."""
+
+    __tablename__ = "rig_version"
+    __table_args__ = (UniqueConstraint("rig_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"))
+    number: Mapped[int]
+    name: Mapped[str] = mapped_column(String(120))
+    definition: Mapped[dict[str, Any]]
+    parts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Calibration(Base):
+    """A measurement of a rig: its scale, or the focus travel of a body's units. ``pictures`` name stored originals."""
+
+    __tablename__ = "calibration"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
+    rig_version: Mapped[int]
+    kind: Mapped[str] = mapped_column(String(20))
+    method: Mapped[str] = mapped_column(String(20))
+    entry: Mapped[dict[str, Any]]
+    pictures: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    result: Mapped[dict[str, Any] | None]
+    task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"))
+    made_at: Mapped[datetime] = mapped_column(default=now)
+
+    rig: Mapped[Rig] = relationship(back_populates="calibrations")
+    task: Mapped["Task | None"] = relationship()
 
 
 class Stack(Base):
@@ -61,8 +123,10 @@ class Stack(Base):
     number: Mapped[int]
     rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"))
     rig_name: Mapped[str] = mapped_column(String(120))
+    rig_version: Mapped[int] = mapped_column(default=1)
     rig: Mapped[dict[str, Any]]
     plan: Mapped[dict[str, Any]]
+    cautions_read: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     specimen: Mapped[Specimen] = relationship(back_populates="stacks")

@@ -5,7 +5,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import Conflict, NotFound
-from amber_ladder.store.models import Rig
+from amber_ladder.store.models import Calibration, Part, Rig, RigVersion, Task
 
 
 def everything(session: Session) -> list[Rig]:
@@ -28,3 +28,52 @@ def save(session: Session, rig: Rig) -> None:
         session.flush()
     except IntegrityError as error:
         raise Conflict(f"a rig is called {rig.name} already: choose another name") from error
+
+
+def keep_version(session: Session, rig: Rig) -> None:
+    """Note the rig as it is now under its present version number."""
+    session.add(
+        RigVersion(rig_id=rig.id, number=rig.version, name=rig.name, definition=rig.definition, parts=rig.parts)
+    )
+    session.flush()
+
+
+def on_bench(session: Session) -> Rig | None:
+    """The rig that stands on the bench, if any was ever put there."""
+    return session.scalar(select(Rig).where(Rig.on_bench_at.is_not(None)).order_by(Rig.on_bench_at.desc()).limit(1))
+
+
+def parts(session: Session) -> list[Part]:
+    """The parts shelf, by kind and name."""
+    return list(session.scalars(select(Part).order_by(Part.kind, Part.name)))
+
+
+def get_part(session: Session, part_id: int) -> Part:
+    """One part. Raises NotFound."""
+    part = session.get(Part, part_id)
+    if part is None:
+        raise NotFound(f"there is no part {part_id}")
+    return part
+
+
+def save_part(session: Session, part: Part) -> None:
+    """Write a new or changed part. Raises Conflict when its name is taken."""
+    session.add(part)
+    try:
+        session.flush()
+    except IntegrityError as error:
+        raise Conflict(f"a {part.kind} is called {part.name} already: choose another name") from error
+
+
+def get_calibration(session: Session, calibration_id: int, *, locked: bool = False) -> Calibration:
+    """One calibration; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
+    query = select(Calibration).where(Calibration.id == calibration_id)
+    calibration = session.scalar(query.with_for_update() if locked else query)
+    if calibration is None:
+        raise NotFound(f"there is no calibration {calibration_id}")
+    return calibration
+
+
+def calibration_of(session: Session, task: Task) -> Calibration:
+    """The calibration that a measuring task is for."""
+    return session.scalars(select(Calibration).where(Calibration.task_id == task.id)).one()

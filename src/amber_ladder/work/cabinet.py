@@ -5,7 +5,6 @@ from typing import Annotated
 
 from pydantic import Field, StringConstraints
 
-from amber_ladder.core.optics import resolve
 from amber_ladder.formats.rig_json import RefractiveIndex, Strict
 from amber_ladder.store import specimens
 from amber_ladder.store.database import transaction
@@ -18,6 +17,7 @@ from amber_ladder.work.views import (
     ladder_view,
     optics_view,
     specimen_view,
+    stack_ladder,
     stack_plan,
     stack_rig,
     stages_done,
@@ -25,6 +25,9 @@ from amber_ladder.work.views import (
 
 Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
 Needed = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+
+
+Size = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="mm")]
 
 
 class SpecimenEntry(Strict):
@@ -38,6 +41,9 @@ class SpecimenEntry(Strict):
     medium_index: RefractiveIndex = 1.0
     locality: Line = ""
     note: Annotated[str, Field(max_length=4000)] = ""
+    width_mm: Size | None = None
+    height_mm: Size | None = None
+    depth_mm: Size | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,14 +120,14 @@ def _latest(specimen: Specimen) -> StackSummary | None:
     if not specimen.stacks:
         return None
     stack = specimen.stacks[-1]
-    rig = stack_rig(stack)
-    optics = resolve(rig.to_core())
+    rig, plan = stack_rig(stack), stack_plan(stack)
+    ladder, optics = stack_ladder(stack)
     return StackSummary(
         stack.id,
         stack.number,
         stack.rig_name,
         optics_view(rig, optics),
-        ladder_view(stack_plan(stack).plan(optics), optics),
+        ladder_view(ladder, optics, plan),
         stages_done(stack),
         _shown_merge(specimen.stacks),
         any(task.state in ("waiting", "running") for task in _tasks(stack)),

@@ -2,7 +2,6 @@
 
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.fusion import Method
-from amber_ladder.core.optics import resolve
 from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.formats.pictures import LeftOut, PictureInfo, StoredFrames, too_few
 from amber_ladder.formats.rig_json import Strict
@@ -14,7 +13,7 @@ from amber_ladder.store.models import Merge, Take, Task
 from amber_ladder.store.queue import AT_ONCE, enqueue
 from amber_ladder.work.merging import MergeSettings, merge_frames
 from amber_ladder.work.pictures import prepare_merge_tiles
-from amber_ladder.work.views import MergeView, merge_view, stack_plan, stack_rig
+from amber_ladder.work.views import MergeView, merge_view, stack_ladder
 
 
 class MergeEntry(Strict):
@@ -44,8 +43,7 @@ def merge_take(task_id: int, progress: Progress) -> None:
         merge = stacks.merge_of(session, stacks.get_task(session, task_id))
         merge_id, method = merge.id, merge.method
         frames, left_out, positions = _frames(store, merge.take)
-        optics = resolve(stack_rig(merge.take.stack).to_core())
-        ladder = stack_plan(merge.take.stack).plan(optics)
+        ladder, optics = stack_ladder(merge.take.stack)
     ratio = ladder.step_in_medium_um / ladder.step_um
     folder = store.merge_folder(merge_id)
     report = merge_frames(

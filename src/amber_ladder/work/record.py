@@ -30,6 +30,7 @@ class RecordView:
 
     merge_id: int
     um_per_px: float
+    u_um_per_px: float | None
     scale_from: Literal["nominal", "measured"]
     bar: ScaleBar
     width_px: int
@@ -43,7 +44,9 @@ def label(merge_id: int) -> RecordView:
         view = stack_view(stack, stack.number)
     width = int(report["crop"]["width"])
     bar = scale_bar(width, view.optics.pixel_um)
-    return RecordView(merge_id, view.optics.pixel_um, view.optics.pixel_origin, bar, width, _stem(view, merge))
+    return RecordView(
+        merge_id, view.optics.pixel_um, view.optics.u_pixel_um, view.optics.pixel_origin, bar, width, _stem(view, merge)
+    )
 
 
 def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> tuple[Path, str]:
@@ -74,13 +77,15 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
         merge, stack, report = _finished(stacks.get_merge(session, merge_id))
         view, take = stack_view(stack, stack.number), take_view(merge.take)
         figures = [asdict(figure) for figure in explain(stack_rig(stack).to_core())]
-        merged = merge_view(merge)
+        merged, read = merge_view(merge), list(stack.cautions_read)
     content = {
         "made_with": f"Amber Ladder {__version__}",
         "specimen": asdict(view.specimen),
         "stack": {"number": view.number, "planned_at": view.created_at.isoformat()},
-        "rig": {"name": view.rig_name, **view.rig.model_dump(mode="json", exclude_none=True), "figures": figures},
-        "plan": {**view.plan.model_dump(mode="json"), "ladder": asdict(view.ladder)},
+        "rig": {"name": view.rig_name, "version": view.rig_version,
+                **view.rig.model_dump(mode="json", exclude_none=True), "figures": figures},
+        "plan": {**view.plan.model_dump(mode="json", exclude_none=True), "ladder": asdict(view.ladder)},
+        "cautions_read": read,
         "take": {
             "number": take.number,
             "source": "simulated bench" if take.source == "bench" else "own files",
@@ -91,7 +96,8 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
                 for frame in take.frames
             ],
         },
-        "scale": {"um_per_px": shown.um_per_px, "from": shown.scale_from, "bar": asdict(shown.bar)},
+        "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
+                  "bar": asdict(shown.bar)},
         "merge": {"number": merged.number, "merged_at": _time(merge),
                   "report": report},
         "mended": [],

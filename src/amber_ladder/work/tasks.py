@@ -8,11 +8,12 @@ from amber_ladder.core.frames import Progress
 from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
+from amber_ladder.work.calibrations import calibrate
 from amber_ladder.work.merge import merge_take
 from amber_ladder.work.shoot import close_take, shoot
 from amber_ladder.work.views import TaskView, task_view
 
-_WORK: dict[str, Callable[[int, Progress], None]] = {"shoot": shoot, "merge": merge_take}
+_WORK: dict[str, Callable[[int, Progress], None]] = {"shoot": shoot, "merge": merge_take, "calibrate": calibrate}
 # How much of the whole each phase is, for the time left.
 _SHARES = {"shoot": (0.0, 1.0), "register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}
 _REPORT_EVERY_S = 0.2

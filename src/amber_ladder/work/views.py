@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
 
-from amber_ladder.core.optics import Optics, resolve
+from amber_ladder.core.optics import Optics, magnification_is_measured, resolve
 from amber_ladder.core.planning import Ladder
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
@@ -19,7 +19,7 @@ class TaskView:
     """Long work and how far it is."""
 
     id: int
-    kind: Literal["shoot", "merge"]
+    kind: Literal["shoot", "merge", "calibrate"]
     state: TaskState
     phase: str
     done: int
@@ -41,6 +41,9 @@ class SpecimenView:
     medium_index: float
     locality: str
     note: str
+    width_mm: float | None
+    height_mm: float | None
+    depth_mm: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +102,7 @@ class OpticsView:
     detail_um: float
     airy_px: float
     pixel_um: float
+    u_pixel_um: float | None
     pixel_origin: Literal["nominal", "measured"]
     field_mm: tuple[float, float]
     warnings: list[str]
@@ -110,14 +114,20 @@ class LadderView:
 
     step_um: float
     step_in_medium_um: float
+    step_near_axis_um: float
+    step_rim_um: float
+    step_units: int | None
     frames: int
     positions_um: list[float]
+    near_um: float
+    far_um: float
     sharp_depth_um: float
     sharp_depth_stage_um: float
     overlap: float
     worst_blur_px: float
     airy_px: float
     travel_um: float
+    approach_from_um: float
     seconds: float
     bytes: int
     warnings: list[str]
@@ -133,12 +143,14 @@ class StackView:
     specimen: SpecimenView
     rig_id: int
     rig_name: str
+    rig_version: int
     rig: RigJson
     plan: LadderRequestJson
     optics: OpticsView
     ladder: LadderView
     created_at: datetime
     takes: list[TakeView]
+    cautions_read: list[str]
     stages_done: list[StageName]
 
 
@@ -196,6 +208,8 @@ def stack_plan(stack: Stack) -> LadderRequestJson:
 
 def optics_view(rig: RigJson, optics: Optics) -> OpticsView:
     """Figures of a rig."""
+    measured = rig.measured if rig.measured and rig.measured.magnification else None
+    relative = (measured.u_magnification or 0.0) / optics.magnification if measured else None
     return OpticsView(
         optics.magnification,
         optics.effective_f_number,
@@ -204,29 +218,43 @@ def optics_view(rig: RigJson, optics: Optics) -> OpticsView:
         optics.detail_um,
         optics.airy_px,
         optics.pixel_um,
-        "measured" if rig.train.kind == "measured" else "nominal",
+        optics.pixel_um * relative if relative else None,
+        "measured" if magnification_is_measured(rig.to_core()) else "nominal",
         optics.field_mm,
         list(optics.warnings),
     )
 
 
-def ladder_view(ladder: Ladder, optics: Optics) -> LadderView:
+def ladder_view(ladder: Ladder, optics: Optics, plan: LadderRequestJson) -> LadderView:
     """A ladder."""
     return LadderView(
         ladder.step_um,
         ladder.step_in_medium_um,
+        ladder.step_near_axis_um,
+        ladder.step_rim_um,
+        round(ladder.step_um / plan.focus_unit.um_per_unit) if plan.focus_unit else None,
         ladder.frames,
         list(ladder.positions_um),
+        plan.near_um,
+        ladder.far_um,
         ladder.sharp_depth_um,
         ladder.sharp_depth_stage_um,
         ladder.overlap,
         ladder.worst_blur_px,
         optics.airy_px,
         ladder.travel_um,
+        ladder.approach_from_um,
         ladder.seconds,
         ladder.bytes,
         list(ladder.warnings),
     )
+
+
+def stack_ladder(stack: Stack) -> tuple[Ladder, Optics]:
+    """A stack's ladder and optics, from the rig and plan it keeps."""
+    rig = stack_rig(stack).to_core()
+    optics = resolve(rig)
+    return stack_plan(stack).plan(rig, optics), optics
 
 
 def stages_done(stack: Stack) -> list[StageName]:
@@ -242,7 +270,7 @@ def stages_done(stack: Stack) -> list[StageName]:
 def stack_view(stack: Stack, count: int) -> StackView:
     """A stack; ``count`` is how many its specimen has."""
     rig, plan = stack_rig(stack), stack_plan(stack)
-    optics = resolve(rig.to_core())
+    ladder, optics = stack_ladder(stack)
     return StackView(
         stack.id,
         stack.number,
@@ -250,11 +278,13 @@ def stack_view(stack: Stack, count: int) -> StackView:
         specimen_view(stack.specimen),
         stack.rig_id,
         stack.rig_name,
+        stack.rig_version,
         rig,
         plan,
         optics_view(rig, optics),
-        ladder_view(plan.plan(optics), optics),
+        ladder_view(ladder, optics, plan),
         stack.created_at,
         [take_view(take) for take in stack.takes],
+        [str(one["key"]) for one in stack.cautions_read],
         stages_done(stack),
     )

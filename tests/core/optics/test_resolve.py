@@ -17,7 +17,7 @@ from amber_ladder.core.optics import (
     resolve,
     rim_focus_ratio,
 )
-from amber_ladder.core.planning import plan_ladder
+from amber_ladder.core.planning import Wanted, plan_ladder
 from amber_ladder.errors import BadInput
 
 SENSOR = Sensor(6000, 4000, 3.76)
@@ -40,7 +40,8 @@ class WorkedValues(unittest.TestCase):
         for train, wanted in WORKED:
             with self.subTest(train=train):
                 optics = resolve(Rig(SENSOR, train))
-                ladder = plan_ladder(optics, near_um=0, far_um=1000, overlap=0.3)
+                wanted_here = Wanted(near_um=0, sharp_um=optics.sharp_depth_um.total, far_um=1000, overlap=0.3)
+                ladder = plan_ladder(optics, wanted_here)
                 got = (
                     optics.magnification,
                     optics.numerical_aperture,

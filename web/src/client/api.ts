@@ -34,6 +34,13 @@ async function answered<T>(request: Promise<Answer<T>>): Promise<T> {
   throw new Refusal(problem?.message ?? `The server refused (${answer.response.status}).`, problem?.fields);
 }
 
+/** A file as the whole body of a request. */
+const asItIs = (file: File) => ({
+  body: file as unknown as string,
+  bodySerializer: (body: unknown) => body as BodyInit,
+  headers: { "Content-Type": "application/octet-stream" },
+});
+
 export const api = {
   cabinet: (words: string, kind: string) =>
     answered(client.GET("/api/specimens", { params: { query: { words, kind } } })),
@@ -48,8 +55,49 @@ export const api = {
     answered(client.PUT("/api/rigs/{rig_id}", { params: { path: { rig_id: id } }, body })),
   tryRig: (body: Schemas["RigEntry"], medium_index: number) =>
     answered(client.POST("/api/rigs/preview", { body, params: { query: { medium_index } } })),
-  tryPlan: (rig: RigDefinition, plan: Plan) =>
-    answered(client.POST("/api/plan/preview", { body: { rig, plan } })),
+  putOnBench: (rig_id: number, flash_power: number) =>
+    answered(client.PUT("/api/rigs/{rig_id}/bench", { params: { path: { rig_id } }, body: { flash_power } })),
+  parts: () => answered(client.GET("/api/parts")),
+  addPart: (body: Schemas["PartEntry"]) => answered(client.POST("/api/parts", { body })),
+  editPart: (part_id: number, body: Schemas["PartEntry"]) =>
+    answered(client.PUT("/api/parts/{part_id}", { params: { path: { part_id } }, body })),
+  calibrations: (rig_id: number) =>
+    answered(client.GET("/api/rigs/{rig_id}/calibrations", { params: { path: { rig_id } } })),
+  shootRuledSlide: (rig_id: number) =>
+    answered(client.POST("/api/rigs/{rig_id}/scale-pictures", { params: { path: { rig_id } } })),
+  bringScalePicture: (rig_id: number, file: File) =>
+    answered(
+      client.PUT("/api/rigs/{rig_id}/scale-pictures/{name}", {
+        params: { path: { rig_id, name: file.name } },
+        ...asItIs(file),
+      }),
+    ),
+  saveScale: (rig_id: number, body: Schemas["ScaleEntry"]) =>
+    answered(client.POST("/api/rigs/{rig_id}/calibrations/scale", { params: { path: { rig_id } }, body })),
+  beginRamp: (rig_id: number, body: Schemas["RampEntry"]) =>
+    answered(client.POST("/api/rigs/{rig_id}/calibrations/ramp", { params: { path: { rig_id } }, body })),
+  addRampFrame: (calibration_id: number, file: File) =>
+    answered(
+      client.PUT("/api/calibrations/{calibration_id}/frames/{name}", {
+        params: { path: { calibration_id, name: file.name } },
+        ...asItIs(file),
+      }),
+    ),
+  measureRamp: (calibration_id: number) =>
+    answered(
+      client.POST("/api/calibrations/{calibration_id}/measure", { params: { path: { calibration_id } } }),
+    ),
+  tryPlan: (rig: RigDefinition, plan: Plan, subject: Subject) =>
+    answered(client.POST("/api/plan/preview", { body: { rig, plan, subject } })),
+  otherWays: (body: Schemas["WaysEntry"]) => answered(client.POST("/api/plan/ways", { body })),
+  byHand: (body: Schemas["ByHandEntry"]) => answered(client.POST("/api/plan/by-hand", { body })),
+  vanishing: (body: Schemas["VanishingEntry"]) => answered(client.POST("/api/plan/vanishing", { body })),
+  cautions: (specimen_id: number) =>
+    answered(client.GET("/api/specimens/{specimen_id}/cautions", { params: { path: { specimen_id } } })),
+  tickCaution: (stack_id: number, key: string) =>
+    answered(
+      client.POST("/api/stacks/{stack_id}/cautions", { params: { path: { stack_id } }, body: { key } }),
+    ),
   saveLadder: (specimen_id: number, body: Schemas["PlanEntry"]) =>
     answered(client.POST("/api/specimens/{specimen_id}/stacks", { params: { path: { specimen_id } }, body })),
   changeLadder: (stack_id: number, body: Schemas["PlanEntry"]) =>
@@ -72,9 +120,7 @@ export const api = {
     answered(
       client.PUT("/api/takes/{take_id}/frames/{name}", {
         params: { path: { take_id, name: file.name } },
-        body: file as unknown as string,
-        bodySerializer: (body) => body as unknown as BodyInit,
-        headers: { "Content-Type": "application/octet-stream" },
+        ...asItIs(file),
       }),
     ),
 };
@@ -89,10 +135,17 @@ export type Task = Merge["task"];
 export type Specimen = Stack["specimen"];
 export type CabinetRow = Answered<"cabinet">["rows"][number];
 export type Rig = Answered<"rigs">[number];
-export type Figure = Rig["figures"][number];
+export type RigPreview = Rig["does"];
+export type Figure = RigPreview["figures"][number];
+export type Part = Answered<"parts">[number];
+export type Calibration = Answered<"calibrations">[number];
+export type ScalePicture = Answered<"shootRuledSlide">;
+export type PlanPreview = Answered<"tryPlan">;
+export type Way = Answered<"otherWays">[number];
 export type Ladder = Stack["ladder"];
 export type RigDefinition = Schemas["RigJson"];
 export type Plan = Schemas["LadderRequestJson"];
+export type Subject = Schemas["SubjectEntry"];
 
 export type PictureKind = "composite" | "depth" | "frame";
 export const pictureUrl = (kind: PictureKind, id: number, file: "preview.jpg" | "picture.dzi") =>

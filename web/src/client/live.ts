@@ -1,5 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
-import type { Stack, Task } from "./api";
+import type { Calibration, Stack, Task } from "./api";
 
 const ENDED = new Set(["done", "failed", "stopped"]);
 
@@ -20,6 +20,13 @@ export function listen(queries: QueryClient): () => void {
   const source = new EventSource("/api/events");
   source.addEventListener("task", (event) => {
     const { stack_id, task } = JSON.parse(event.data) as { stack_id: number | null; task: Task };
+    if (task.kind === "calibrate") {
+      const key = ["calibrations"];
+      queries.setQueriesData<Calibration[]>({ queryKey: key }, (all) =>
+        all?.map((one) => (one.task?.id === task.id ? { ...one, task } : one)),
+      );
+      if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
+    }
     if (stack_id === null) return;
     const key = ["stack", stack_id];
     queries.setQueryData<Stack>(key, (stack) => stack && withTask(stack, task));

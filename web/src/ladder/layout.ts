@@ -49,7 +49,7 @@ export function drawing(plan: Plan, ladder: Ladder, take?: Take, merge?: Merge):
     rungs,
     halfBand: ladder.sharp_depth_stage_um / 2,
     near: plan.near_um - first,
-    far: plan.far_um - first,
+    far: ladder.far_um - first,
     length: rungs.at(-1)?.depth ?? 0,
     gaps: take?.complete ? gaps(rungs, ladder.sharp_depth_stage_um) : [],
   };

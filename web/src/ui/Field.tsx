@@ -11,28 +11,44 @@ interface NumberProps extends Shell {
   value: number | null;
   onChange: (value: number | null) => void;
   optional?: boolean;
+  /** What it comes to while it is not set: shown in its place, and plainly not an entry. */
+  computed?: string;
 }
 
 /** A number with its unit. What cannot be read as a number is kept on screen and said to be none. */
-export function NumberField({ label, unit, hint, problem, value, onChange, optional }: NumberProps) {
+export function NumberField({
+  label,
+  unit,
+  hint,
+  problem,
+  value,
+  onChange,
+  optional,
+  computed,
+}: NumberProps) {
   const id = useId();
   const [text, setText] = useState(value === null ? "" : String(value));
   useEffect(() => {
     setText((shown) => (parse(shown) === value ? shown : value === null ? "" : String(value)));
   }, [value]);
   const unreadable = text.trim() !== "" && parse(text) === null;
-  const missing = text.trim() === "" && !optional;
+  const free = text.trim() === "" && computed !== undefined;
+  const missing = text.trim() === "" && !optional && !free;
   const shown = unreadable ? "This is not a number." : missing ? "Enter a number." : problem;
   return (
     <div className="border-rule border-b py-1">
       <div className="flex min-h-9 items-center justify-between gap-3">
-        <label htmlFor={id}>{label}</label>
+        <label htmlFor={id}>
+          {label}
+          {free && <span className="text-[13px] text-ink2 italic"> computed</span>}
+        </label>
         <span className="flex items-baseline gap-1.5">
           <input
             id={id}
             inputMode="decimal"
             autoComplete="off"
-            className={`w-24 border-b border-dotted bg-transparent px-1 py-0.5 text-right ${shown ? "border-fault text-fault" : "border-ink2"}`}
+            placeholder={computed}
+            className={`w-24 border-b bg-transparent px-1 py-0.5 text-right placeholder:text-ink2 placeholder:italic placeholder:opacity-100 ${shown ? "border-fault text-fault" : free ? "border-transparent" : "border-ink2 border-dotted"}`}
             value={text}
             aria-invalid={shown ? true : undefined}
             aria-describedby={shown || hint ? `${id}-note` : undefined}

@@ -7,9 +7,11 @@ read noise, JPEG. What is not: aberrations of the lens, coherent light, glare in
 
 from amber_ladder.bench.simulated.bench import FrameTruth, SimulatedBench, Wobble
 from amber_ladder.bench.simulated.scene import Grid, Scene, Sheet
-from amber_ladder.bench.simulated.specimens import SPECIMENS, SimulatedSpecimen, specimen_for
+from amber_ladder.bench.simulated.specimens import RAMP_SLOPE_DEG, RULING_UM, SPECIMENS, SimulatedSpecimen, specimen_for
 
 __all__ = [
+    "RAMP_SLOPE_DEG",
+    "RULING_UM",
     "SPECIMENS",
     "FrameTruth",
     "Grid",

@@ -1,6 +1,7 @@
 """What an optical train does to a specimen: magnification, aperture, sharp depth, detail, field."""
 
-from amber_ladder.core.optics._figures import Figure, FigureInput, explain
+from amber_ladder.core.optics._checks import TILE_OVERLAP, Check, Subject, Tiles, check_rig, tiles_for
+from amber_ladder.core.optics._figures import Figure, FigureInput, explain, magnification_is_measured
 from amber_ladder.core.optics._formulas import (
     airy_disc_um,
     depth_of_circle_of_confusion_um,
@@ -16,40 +17,63 @@ from amber_ladder.core.optics._formulas import (
     smallest_detail_um,
     wave_depth_um,
 )
-from amber_ladder.core.optics._resolve import Optics, SharpDepth, resolve
+from amber_ladder.core.optics._layout import Drawing, DrawnPart, draw_rig
+from amber_ladder.core.optics._light import FlashChange, flash_change, power_setting
+from amber_ladder.core.optics._resolve import LARGEST_DEVIATION, Optics, SharpDepth, geometric_depth_um, resolve
 from amber_ladder.core.optics._rig import (
+    Coupled,
+    FiniteObjective,
     InfinityObjective,
     Lens,
     Measured,
+    MeasuredValues,
     Rig,
     Sensor,
     Train,
 )
 
 __all__ = [
+    "LARGEST_DEVIATION",
+    "TILE_OVERLAP",
+    "Check",
+    "Coupled",
+    "Drawing",
+    "DrawnPart",
     "Figure",
     "FigureInput",
+    "FiniteObjective",
+    "FlashChange",
     "InfinityObjective",
     "Lens",
     "Measured",
+    "MeasuredValues",
     "Optics",
     "Rig",
     "Sensor",
     "SharpDepth",
+    "Subject",
+    "Tiles",
     "Train",
     "airy_disc_um",
+    "check_rig",
     "depth_of_circle_of_confusion_um",
     "detector_depth_um",
+    "draw_rig",
     "effective_f_number",
     "effective_f_number_from_na",
     "explain",
+    "flash_change",
     "flash_stops",
+    "geometric_depth_um",
     "lens_light_lost_stops",
+    "magnification_is_measured",
     "numerical_aperture",
     "objective_pupil_mm",
     "paraxial_focus_ratio",
+    "power_setting",
     "resolve",
     "rim_focus_ratio",
     "smallest_detail_um",
+    "tiles_for",
     "wave_depth_um",
 ]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from amber_ladder.core.optics._resolve import CIRCLE_OF_CONFUSION_UM, Optics, resolve
-from amber_ladder.core.optics._rig import InfinityObjective, Lens, Measured, Rig
+from amber_ladder.core.optics._rig import Coupled, FiniteObjective, InfinityObjective, Lens, Measured, Rig
 
 Origin = Literal["entered", "measured", "nominal", "guessed", "assumed", "computed"]
 
@@ -93,7 +93,7 @@ def explain(rig: Rig) -> tuple[Figure, ...]:
             "e / m",
             (pitch, m),
             "definition of magnification",
-            None if isinstance(rig.train, Measured) else "Nominal: no scale was measured with this rig.",
+            None if magnification_is_measured(rig) else "Nominal: no scale was measured with this rig.",
         ),
         Figure(
             "field_mm",
@@ -113,50 +113,88 @@ def explain(rig: Rig) -> tuple[Figure, ...]:
     )
 
 
+def magnification_is_measured(rig: Rig) -> bool:
+    """Whether the scale rests on a measurement rather than on the parts' nominal figures."""
+    return isinstance(rig.train, Measured) or bool(rig.measured and rig.measured.magnification)
+
+
+def _aperture_is_measured(rig: Rig) -> bool:
+    return bool(rig.measured and (rig.measured.na is not None or rig.measured.effective_f_number is not None))
+
+
 def _magnification_origin(rig: Rig) -> Origin:
-    return "measured" if isinstance(rig.train, Measured) else "nominal"
+    return "measured" if magnification_is_measured(rig) else "nominal"
 
 
 def _magnification(rig: Rig, optics: Optics) -> Figure:
-    train = rig.train
+    formula, inputs, source = _magnification_of_parts(rig)
     key, label, value = "magnification", "Magnification", (optics.magnification,)
+    if rig.measured is None or rig.measured.magnification is None:
+        return Figure(key, label, value, "×", formula, inputs, source)
+    measured = FigureInput("m", "measured magnification", optics.magnification, "×", "measured")
+    computed = FigureInput("m_c", "what the parts compute to", optics.computed_magnification, "×", "computed")
+    spread = rig.measured.u_magnification
+    note = f"Computed from the parts: {formula}; the measured one differs by "
+    note += f"{optics.magnification / optics.computed_magnification - 1:+.2%}."
+    if spread is not None:
+        note += f" Standard uncertainty {spread:.3g}×."
+    return Figure(key, label, value, "×", "m as measured", (measured, computed), "measured on this rig", note)
+
+
+def _magnification_of_parts(rig: Rig) -> tuple[str, tuple[FigureInput, ...], str]:
+    train = rig.train
     match train:
         case InfinityObjective():
-            inputs = (
+            inputs: tuple[FigureInput, ...] = (
                 FigureInput("m_nominal", "engraved on the objective", train.nominal_magnification, "×", "nominal"),
                 FigureInput("f_tube", "tube lens", train.tube_mm, "mm", "entered"),
                 FigureInput("f_design", "tube lens it is made for", train.design_tube_mm, "mm", "entered"),
             )
-            return Figure(key, label, value, "×", "m = m_nominal · f_tube / f_design", inputs, LAGRANGE)
+            return "m = m_nominal · f_tube / f_design", inputs, LAGRANGE
+        case FiniteObjective():
+            inputs = (
+                FigureInput("m_nominal", "engraved on the objective", train.nominal_magnification, "×", "nominal"),
+                FigureInput("L_tube", "tube in use", train.tube_mm, "mm", "entered"),
+                FigureInput("L_design", "tube it is made for", train.design_tube_mm, "mm", "entered"),
+            )
+            return "m = m_nominal · L_tube / L_design", inputs, "thin lens"
+        case Coupled():
+            inputs = (
+                FigureInput("f_rear", "lens on the camera", train.rear_focal_mm, "mm", "entered"),
+                FigureInput("f_front", "reversed lens", train.front_focal_mm, "mm", "entered"),
+            )
+            return "m = f_rear / f_front", inputs, "thin lenses, both at infinity"
         case Measured():
             given = FigureInput("m", "measured magnification", train.magnification, "×", "measured")
-            return Figure(key, label, value, "×", "m as measured", (given,), "measured on this rig")
+            return "m as measured", (given,), "measured on this rig"
         case Lens():
-            parts: tuple[FigureInput, ...] = (
-                FigureInput("m_lens", "set on the lens", train.magnification, "×", "nominal"),
-            )
+            inputs = (FigureInput("m_lens", "set on the lens", train.magnification, "×", "nominal"),)
             formula = "m = m_lens"
             if train.extension_mm and train.focal_mm:
-                parts += (
+                inputs += (
                     FigureInput("x", "extension tubes", train.extension_mm, "mm", "entered"),
                     FigureInput("f", "focal length", train.focal_mm, "mm", "entered"),
                 )
                 formula = "m = m_lens + x / f"
             if train.teleconverter:
-                parts += (FigureInput("k", "teleconverter", train.teleconverter, "×", "entered"),)
+                inputs += (FigureInput("k", "teleconverter", train.teleconverter, "×", "entered"),)
                 formula = f"{formula.replace('= ', '= (', 1)}) k"
-            return Figure(key, label, value, "×", formula, parts, "thin lens")
+            return formula, inputs, "thin lens"
 
 
 def _aperture(rig: Rig, optics: Optics, m: FigureInput) -> Figure:
     key, label, value = "effective_f_number", "Effective aperture", (optics.effective_f_number,)
     train = rig.train
-    if isinstance(train, Lens):
+    entered = isinstance(train, Measured) and train.na is None
+    if entered or (rig.measured and rig.measured.effective_f_number is not None):
+        given = FigureInput("N_e", "effective f-number", optics.effective_f_number, "", "measured")
+        return Figure(key, label, value, "f/", "N_e as measured", (given,), "measured on this rig")
+    if isinstance(train, Lens) and not _aperture_is_measured(rig):
         guessed = train.pupil_magnification is None
         m_lens = optics.magnification / (train.teleconverter or 1.0)
         inputs: tuple[FigureInput, ...] = (
             FigureInput("N", "marked f-number", train.f_number, "", "entered"),
-            FigureInput("m", "magnification of the lens", m_lens, "×", "nominal"),
+            FigureInput("m", "magnification of the lens", m_lens, "×", m.origin),
             FigureInput(
                 "P",
                 "pupil magnification",
@@ -171,30 +209,57 @@ def _aperture(rig: Rig, optics: Optics, m: FigureInput) -> Figure:
             formula += " k"
         note = "Pupil magnification guessed as 1." if guessed else None
         return Figure(key, label, value, "f/", formula, inputs, JACOBSON, note)
-    if isinstance(train, Measured) and train.na is None:
-        given = FigureInput("N_e", "effective f-number", optics.effective_f_number, "", "measured")
-        return Figure(key, label, value, "f/", "N_e as measured", (given,), "measured on this rig")
-    na = FigureInput("NA", "numerical aperture", optics.numerical_aperture, "", "nominal")
+    na = FigureInput("NA", "numerical aperture", optics.numerical_aperture, "", _na_origin(rig))
     return Figure(key, label, value, "f/", "N_e = m / (2 NA)", (m, na), ABBE)
+
+
+def _na_origin(rig: Rig) -> Origin:
+    if _aperture_is_measured(rig) or isinstance(rig.train, Measured):
+        return "measured"
+    return "computed" if isinstance(rig.train, Coupled | Lens) else "nominal"
 
 
 def _na(rig: Rig, optics: Optics, m: FigureInput, f_number: FigureInput) -> Figure:
     key, label, value = "numerical_aperture", "Numerical aperture", (optics.numerical_aperture,)
+    by_f_number = Figure(key, label, value, "", "NA = m / (2 N_e)", (m, f_number), ABBE)
+    if rig.measured and rig.measured.na is not None:
+        given = FigureInput("NA", "numerical aperture", optics.numerical_aperture, "", "measured")
+        computed = FigureInput("NA_c", "what the parts compute to", optics.computed_numerical_aperture, "", "computed")
+        return Figure(key, label, value, "", "NA as measured", (given, computed), "measured on this rig")
+    return by_f_number if _aperture_is_measured(rig) else _na_of_parts(rig, optics, by_f_number)
+
+
+def _na_of_parts(rig: Rig, optics: Optics, by_f_number: Figure) -> Figure:
+    key, label, value = by_f_number.key, by_f_number.label, by_f_number.values
     train = rig.train
-    if isinstance(train, InfinityObjective):
-        engraved = FigureInput("NA", "engraved on the objective", train.na, "", "nominal")
-        if optics.numerical_aperture < train.na:
-            focal_mm = train.design_tube_mm / train.nominal_magnification
+    match train:
+        case InfinityObjective():
+            if optics.numerical_aperture < train.na:
+                focal_mm = train.design_tube_mm / train.nominal_magnification
+                inputs: tuple[FigureInput, ...] = (
+                    FigureInput("D", "iris", train.tube_mm / (train.tube_f_number or 1.0), "mm", "computed"),
+                    FigureInput("f", "objective's focal length", focal_mm, "mm", "computed"),
+                )
+                return Figure(key, label, value, "", "NA = D / (2 f)", inputs, LAGRANGE, optics.warnings[0])
+            engraved = FigureInput("NA", "engraved on the objective", train.na, "", "nominal")
+            return Figure(key, label, value, "", "NA as engraved", (engraved,), "maker's figure")
+        case FiniteObjective():
+            engraved = FigureInput("NA", "engraved on the objective", train.na, "", "nominal")
+            return Figure(key, label, value, "", "NA as engraved", (engraved,), "maker's figure")
+        case Coupled():
             inputs = (
-                FigureInput("D", "iris", train.tube_mm / (train.tube_f_number or 1.0), "mm", "computed"),
-                FigureInput("f", "objective's focal length", focal_mm, "mm", "computed"),
+                FigureInput("D_rear", "rear lens's pupil", train.rear_focal_mm / train.rear_f_number, "mm", "computed"),
+                FigureInput(
+                    "D_front", "front lens's pupil", train.front_focal_mm / train.front_f_number, "mm", "computed"
+                ),
+                FigureInput("f_front", "reversed lens", train.front_focal_mm, "mm", "entered"),
             )
-            return Figure(key, label, value, "", "NA = D / (2 f)", inputs, LAGRANGE, optics.warnings[0])
-        return Figure(key, label, value, "", "NA as engraved", (engraved,), "maker's figure")
-    if isinstance(train, Measured) and train.na is not None:
-        given = FigureInput("NA", "numerical aperture", train.na, "", "measured")
-        return Figure(key, label, value, "", "NA as measured", (given,), "measured on this rig")
-    return Figure(key, label, value, "", "NA = m / (2 N_e)", (m, f_number), ABBE)
+            return Figure(key, label, value, "", "NA = min(D_rear, D_front) / (2 f_front)", inputs, LAGRANGE)
+        case Measured(na=na) if na is not None:
+            given = FigureInput("NA", "numerical aperture", na, "", "measured")
+            return Figure(key, label, value, "", "NA as measured", (given,), "measured on this rig")
+        case _:
+            return by_f_number
 
 
 def _light_lost(rig: Rig, optics: Optics) -> Figure:

@@ -42,6 +42,29 @@ class InfinityObjective:
 
 
 @dataclass(frozen=True, slots=True)
+class FiniteObjective:
+    """An objective made for a mechanical tube of ``design_tube_mm``, on one of ``tube_mm``, without a tube lens."""
+
+    nominal_magnification: float
+    na: float
+    design_tube_mm: float
+    tube_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class Coupled:
+    """A lens reversed on another: the rear one carries the camera, the front one faces the specimen backwards.
+
+    Both focus at infinity; their f-numbers are as set on them.
+    """
+
+    rear_focal_mm: float
+    rear_f_number: float
+    front_focal_mm: float
+    front_f_number: float
+
+
+@dataclass(frozen=True, slots=True)
 class Measured:
     """A train known only by what was measured: magnification and one of the two apertures."""
 
@@ -50,14 +73,31 @@ class Measured:
     effective_f_number: float | None = None
 
 
-Train = Lens | InfinityObjective | Measured
+Train = Lens | InfinityObjective | FiniteObjective | Coupled | Measured
+
+
+@dataclass(frozen=True, slots=True)
+class MeasuredValues:
+    """What was really measured on a rig; it stands above what its parts compute to. One aperture at most."""
+
+    magnification: float | None = None
+    u_magnification: float | None = None
+    na: float | None = None
+    effective_f_number: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Rig:
-    """Sensor, train, wavelength λ in nm and the refractive index *n* of what the specimen lies in."""
+    """Sensor, train, wavelength λ in nm and the refractive index *n* of what the specimen lies in.
+
+    ``working_distance_mm`` is free space from the front of the train to the focus, ``image_circle_mm`` the diameter
+    that the train lights on the sensor; ``None`` where unknown.
+    """
 
     sensor: Sensor
     train: Train
     wavelength_nm: float = 550.0
     medium_index: float = 1.0
+    measured: MeasuredValues | None = None
+    working_distance_mm: float | None = None
+    image_circle_mm: float | None = None

@@ -1,5 +1,53 @@
-"""The ladder: where to shoot, how many frames, and what that costs in blur, time and space."""
+"""The ladder: where to shoot, how many frames, what that costs, what else would do, and what to mind."""
 
-from amber_ladder.core.planning._ladder import Ladder, Timing, plan_ladder
+from amber_ladder.core.planning._by_hand import ByHand, plan_by_hand
+from amber_ladder.core.planning._cautions import Caution, Circumstances, cautions_for
+from amber_ladder.core.planning._framing import Framing, Moves, Turn, loose_framing, turning
+from amber_ladder.core.planning._ladder import Ladder, Rail, Timing, Wanted, plan_ladder
+from amber_ladder.core.planning._sharpness import (
+    Circle,
+    Pixels,
+    Print,
+    Screen,
+    Sharpness,
+    Wave,
+    circle_um,
+    sharp_depth_um,
+)
+from amber_ladder.core.planning._vanishing import LIMITS, SOURCE, Vanishing, time_to_shrink
+from amber_ladder.core.planning._ways import Way, Worth, is_it_worth_it, other_ways, single_frame_na
 
-__all__ = ["Ladder", "Timing", "plan_ladder"]
+__all__ = [
+    "LIMITS",
+    "SOURCE",
+    "ByHand",
+    "Caution",
+    "Circle",
+    "Circumstances",
+    "Framing",
+    "Ladder",
+    "Moves",
+    "Pixels",
+    "Print",
+    "Rail",
+    "Screen",
+    "Sharpness",
+    "Timing",
+    "Turn",
+    "Vanishing",
+    "Wanted",
+    "Wave",
+    "Way",
+    "Worth",
+    "cautions_for",
+    "circle_um",
+    "is_it_worth_it",
+    "loose_framing",
+    "other_ways",
+    "plan_by_hand",
+    "plan_ladder",
+    "sharp_depth_um",
+    "single_frame_na",
+    "time_to_shrink",
+    "turning",
+]

@@ -27,7 +27,15 @@ const EMPTY = {
   medium_index: 1,
   locality: "",
   note: "",
+  width_mm: null as number | null,
+  height_mm: null as number | null,
+  depth_mm: null as number | null,
 };
+const SIZES = [
+  ["width_mm", "Width"],
+  ["height_mm", "Height"],
+  ["depth_mm", "Depth, towards the lens"],
+] as const;
 
 /** A specimen's label, new or corrected. */
 export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone: () => void }) {
@@ -38,8 +46,9 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
   const set = (change: Partial<typeof EMPTY>) => setEntry((now) => ({ ...now, ...change }));
   const save = useMutation({
     mutationFn: () => {
-      const { catalogue_number, name, kind, mount, medium, medium_index, locality, note } = entry;
-      const body = { catalogue_number, name, kind, mount, medium, medium_index, locality, note };
+      const body = Object.fromEntries(
+        Object.keys(EMPTY).map((key) => [key, entry[key as keyof typeof EMPTY]]),
+      ) as typeof EMPTY;
       return specimen ? api.editSpecimen(specimen.id, body) : api.addSpecimen(body);
     },
     onSuccess: (saved) => {
@@ -106,6 +115,17 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
         }}
         problem={refusal?.at("medium_index")}
       />
+      {SIZES.map(([key, label]) => (
+        <NumberField
+          key={key}
+          label={label}
+          unit="mm"
+          optional
+          value={entry[key]}
+          onChange={(value) => set({ [key]: value })}
+          problem={refusal?.at(key)}
+        />
+      ))}
       <TextField
         label="Locality"
         value={entry.locality}

@@ -1,17 +1,44 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Figure, Refusal, type Rig } from "../../client/api";
+import { api, type Figure, type Part, Refusal, type Rig } from "../../client/api";
 import { digits, trimmed } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { NumberField, TextField } from "../../ui/Field";
-import { FigureRow } from "../../ui/FigureRow";
 import { Notice } from "../../ui/Notice";
-import { type Draft, draftOf, entryOf, KINDS, type Kind, PARTS, SENSOR, withKind } from "./draft";
+import { Calibrations } from "./Calibrations";
+import {
+  AROUND,
+  BUILT_FROM,
+  type Draft,
+  draftOf,
+  type Entered,
+  entryOf,
+  KINDS,
+  type Kind,
+  MEASURED,
+  PART_NAMES,
+  SENSOR,
+  TRAINS,
+  withFigure,
+  withKind,
+  withPart,
+} from "./draft";
+import { WhatItDoes } from "./WhatItDoes";
 
-/** A rig's parts on the left, what they do on the right, recomputed with every change. */
-export function RigForm({ rig, onSaved }: { rig: Rig | null; onSaved: (rig: Rig) => void }) {
-  const [draft, setDraft] = useState<Draft>(() => draftOf(rig?.name ?? "", rig?.rig ?? null));
+const TYPED = "typed in";
+
+interface Props {
+  rig: Rig | null;
+  parts: readonly Part[];
+  onSaved: (rig: Rig) => void;
+}
+
+/** A rig put together from the shelf or typed in; what it does beside it, recomputed with every change. */
+export function RigForm({ rig, parts, onSaved }: Props) {
+  const [draft, setDraft] = useState<Draft>(() =>
+    draftOf(rig?.name ?? "", rig?.rig ?? null, rig?.parts ?? {}),
+  );
   const queries = useQueryClient();
   const entry = entryOf(draft);
   const preview = useQuery({
@@ -31,92 +58,132 @@ export function RigForm({ rig, onSaved }: { rig: Rig | null; onSaved: (rig: Rig)
   const refusal = [save.error, preview.error].find((error) => error instanceof Refusal) as
     | Refusal
     | undefined;
-  const stale = entry === null || preview.isError;
+  const change = (next: Draft) => {
+    save.reset();
+    setDraft(next);
+  };
+  const field = (
+    one: Entered,
+    value: number | null,
+    problem: string,
+    set: (value: number | null) => void,
+  ) => (
+    <NumberField
+      key={`${draft.kind} ${problem}`}
+      {...fieldOf(one)}
+      value={value}
+      onChange={set}
+      problem={refusal?.at(problem)}
+    />
+  );
 
   return (
-    <form
-      noValidate
-      className="grid max-w-[860px] grid-cols-2 gap-8"
-      onSubmit={(event) => {
-        event.preventDefault();
-        if (entry) save.mutate(entry);
-      }}
-    >
-      <div>
-        <TextField
-          label="Name of the rig"
-          value={draft.name}
-          onChange={(name) => {
-            save.reset();
-            setDraft({ ...draft, name });
-          }}
-          problem={save.error instanceof Refusal ? save.error.at("name") : undefined}
-          required
-        />
+    <div className="grid h-full grid-cols-[372px_minmax(0,1fr)]">
+      <form
+        noValidate
+        className="overflow-y-auto border-rule border-r p-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (entry) save.mutate(entry);
+        }}
+      >
+        <div className="flex items-end gap-3">
+          <div className="min-w-0 flex-1">
+            <TextField
+              label="Name of the rig"
+              value={draft.name}
+              onChange={(name) => change({ ...draft, name })}
+              problem={save.error instanceof Refusal ? save.error.at("name") : undefined}
+              required
+            />
+          </div>
+          <Button type="submit" look="next" className="mb-1.5" disabled={entry === null || save.isPending}>
+            {rig ? "Save the rig" : "Put it on the shelf"}
+          </Button>
+        </div>
+        {save.isSuccess && <p role="status">Saved.</p>}
+        {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
         <Choice
           label="Optical train"
           value={draft.kind}
           options={KINDS}
-          onChange={(kind) => setDraft(withKind(draft, kind as Kind))}
+          onChange={(kind) => change(withKind(draft, kind as Kind))}
         />
-        {PARTS[draft.kind].map(({ key, ...part }) => (
-          <NumberField
-            key={`${draft.kind} ${key}`}
-            {...part}
-            value={draft.train[key] ?? null}
-            onChange={(value) => setDraft({ ...draft, train: { ...draft.train, [key]: value } })}
-            problem={refusal?.at(`train.${key}`)}
-          />
-        ))}
-        {SENSOR.map(({ key, ...part }) => (
-          <NumberField
-            key={key}
-            {...part}
-            value={draft.sensor[key] ?? null}
-            onChange={(value) => setDraft({ ...draft, sensor: { ...draft.sensor, [key]: value } })}
-            problem={refusal?.at(`sensor.${key}`)}
-          />
-        ))}
-        <div className="mt-4 flex items-center gap-4">
-          <Button type="submit" look="next" disabled={entry === null || save.isPending}>
-            {rig ? "Save the rig" : "Put it on the shelf"}
-          </Button>
-          {save.isSuccess && <span role="status">Saved.</span>}
-        </div>
+        <h2 className="mt-3 text-[16px]">From the parts shelf</h2>
+        {BUILT_FROM[draft.kind].map((kind) => {
+          const own = parts.filter((one) => one.part.kind === kind);
+          if (own.length === 0) return null;
+          const name = draft.parts[kind];
+          const present = own.find((one) => one.name === name);
+          return (
+            <Choice
+              key={kind}
+              beside
+              label={PART_NAMES[kind]}
+              value={present ? String(present.id) : TYPED}
+              options={[
+                { value: TYPED, label: kind === "rail" || kind === "light" ? "none" : TYPED },
+                ...own.map((one) => ({ value: String(one.id), label: one.name })),
+              ]}
+              onChange={(value) => {
+                const part = own.find((one) => String(one.id) === value);
+                if (part) change(withPart(draft, part));
+                else {
+                  const { [kind]: _gone, ...rest } = draft.parts;
+                  change({ ...draft, parts: rest });
+                }
+              }}
+            />
+          );
+        })}
+        <h2 className="mt-4 text-[16px]">Train</h2>
+        {TRAINS[draft.kind].map((one) =>
+          field(one, draft.train[one.key] ?? null, `train.${one.key}`, (value) =>
+            change(withFigure(draft, "train", one.key, value)),
+          ),
+        )}
+        {AROUND.map((one) =>
+          field(one, draft.around[one.key] ?? null, one.key, (value) =>
+            change({ ...draft, around: { ...draft.around, [one.key]: value } }),
+          ),
+        )}
+        <h2 className="mt-4 text-[16px]">Sensor</h2>
+        {SENSOR.map((one) =>
+          field(one, draft.sensor[one.key] ?? null, `sensor.${one.key}`, (value) =>
+            change(withFigure(draft, "sensor", one.key, value)),
+          ),
+        )}
+        {draft.kind !== "measured" && (
+          <>
+            <h2 className="mt-4 text-[16px]">Measured on this rig</h2>
+            <p className="text-[13px] text-ink2">Stands above what the parts compute to; both are kept.</p>
+            {MEASURED.map((one) =>
+              field(one, draft.measured[one.key] ?? null, `measured.${one.key}`, (value) =>
+                change({ ...draft, measured: { ...draft.measured, [one.key]: value } }),
+              ),
+            )}
+          </>
+        )}
         {rig && (
-          <p className="mt-2 text-[13px] text-ink2">
-            Stacks that were planned with this rig keep it as it was.
+          <p className="mt-3 text-[13px] text-ink2">
+            Version {rig.version}. Stacks keep the version they were planned with.
           </p>
         )}
+      </form>
+      <div className="overflow-y-auto p-4">
+        <WhatItDoes
+          does={preview.data}
+          stale={entry === null || preview.isError}
+          error={preview.isError && !refusal?.fields.length ? preview.error.message : null}
+          rig={rig}
+        />
+        {rig && <Calibrations rig={rig} />}
       </div>
-      <div className={stale ? "opacity-45" : ""}>
-        <h2 className="mb-1 text-[16px]">What it does</h2>
-        <p className="mb-1 text-[13px] text-ink2">
-          With a specimen in air. Each figure opens to its formula.
-        </p>
-        {preview.data?.figures.map(({ key, ...figure }) => (
-          <FigureRow key={key} {...figure} value={figureText(figure)} />
-        ))}
-        <div className="mt-3 space-y-2">
-          {refusal && !stale && refusal.fields.length === 0 && (
-            <Notice kind="fault">{refusal.message}</Notice>
-          )}
-          {preview.isError && (
-            <Notice kind="fault" title="This cannot be computed.">
-              {preview.error.message}
-            </Notice>
-          )}
-          {!stale &&
-            preview.data?.optics.warnings.map((warning) => (
-              <Notice key={warning} kind="hint">
-                {warning}
-              </Notice>
-            ))}
-        </div>
-      </div>
-    </form>
+    </div>
   );
 }
+
+const fieldOf = ({ key: _key, ...rest }: Entered) => rest;
 
 export function figureText(figure: Pick<Figure, "values" | "unit">): string {
   const values = figure.values.map((value) => trimmed(digits(value, 3))).join(" × ");

@@ -4,29 +4,42 @@ import { api, type Rig } from "../../client/api";
 import { fNumber, times, trimmed, um } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Notice, Placeholder } from "../../ui/Notice";
+import { PartsShelf } from "./PartsShelf";
 import { RigForm } from "./RigForm";
 
-/** The shelf of rigs: what each does, and a new one put together beside it. */
+/** The shelf of rigs, what each does and what was measured on it; and the parts they are put together from. */
 export function Rigs() {
   const shelf = useQuery({ queryKey: ["rigs"], queryFn: api.rigs });
-  const [chosen, setChosen] = useState<number | "new" | null>(null);
+  const parts = useQuery({ queryKey: ["parts"], queryFn: api.parts });
+  const [chosen, setChosen] = useState<number | "new" | "parts" | null>(null);
   const rigs = shelf.data ?? [];
-  const shown = chosen === "new" ? null : (rigs.find((rig) => rig.id === chosen) ?? rigs[0] ?? null);
-  const making = chosen === "new" || (shelf.isSuccess && rigs.length === 0);
+  const shown = rigs.find((rig) => rig.id === chosen) ?? rigs[0] ?? null;
+  const making = chosen === "new" || (shelf.isSuccess && rigs.length === 0 && chosen !== "parts");
+  const form = making ? null : shown;
 
   return (
-    <div className="flex h-full">
-      <div className="w-[460px] shrink-0 overflow-y-auto border-rule border-r p-5">
-        <div className="mb-2 flex items-center justify-between">
-          <h1 className="text-[20px]">Rigs</h1>
-          <Button look={making ? "plain" : "next"} onClick={() => setChosen("new")}>
+    <div className="grid h-full grid-cols-[290px_minmax(0,1fr)]">
+      <div className="overflow-y-auto border-ink border-r bg-card p-4">
+        <h1 className="sr-only">Rigs</h1>
+        <div className="mb-2 grid grid-cols-2 gap-2">
+          <Button look={making ? "plain" : "next"} className="px-2" onClick={() => setChosen("new")}>
             Make a rig
           </Button>
+          <Button
+            className="px-2"
+            aria-pressed={chosen === "parts"}
+            onClick={() => setChosen(chosen === "parts" ? null : "parts")}
+          >
+            Parts shelf
+          </Button>
         </div>
-        {shelf.isError && (
-          <Notice kind="fault" title="The rigs cannot be read.">
-            {shelf.error.message}
-          </Notice>
+        {[shelf, parts].map(
+          (one, i) =>
+            one.isError && (
+              <Notice key={i === 0 ? "rigs" : "parts"} kind="fault" title="The shelf cannot be read.">
+                {one.error.message}
+              </Notice>
+            ),
         )}
         {shelf.isPending && <Placeholder>Fetching the rigs …</Placeholder>}
         {shelf.isSuccess && rigs.length === 0 && (
@@ -39,37 +52,47 @@ export function Rigs() {
             <li key={rig.id}>
               <RigButton
                 rig={rig}
-                pressed={!making && rig.id === shown?.id}
+                pressed={!making && chosen !== "parts" && rig.id === shown?.id}
                 onClick={() => setChosen(rig.id)}
               />
             </li>
           ))}
         </ul>
       </div>
-      <div className="min-w-0 flex-1 overflow-y-auto p-5">
-        {making ? (
-          <RigForm key="new" rig={null} onSaved={(rig) => setChosen(rig.id)} />
-        ) : (
-          shown && <RigForm key={shown.id} rig={shown} onSaved={(rig) => setChosen(rig.id)} />
-        )}
-      </div>
+      {chosen === "parts" ? (
+        <PartsShelf parts={parts.data ?? []} />
+      ) : (
+        shelf.isSuccess &&
+        (making || form) && (
+          <RigForm
+            key={form ? `${form.id} ${form.version}` : "new"}
+            rig={form}
+            parts={parts.data ?? []}
+            onSaved={(rig) => setChosen(rig.id)}
+          />
+        )
+      )}
     </div>
   );
 }
 
 function RigButton({ rig, pressed, onClick }: { rig: Rig; pressed: boolean; onClick: () => void }) {
-  const { optics } = rig;
+  const { optics } = rig.does;
   return (
     <button
       type="button"
       aria-pressed={pressed}
       onClick={onClick}
-      className="block w-full border-rule border-b px-2 py-2.5 text-left hover:bg-card aria-pressed:bg-amber-wash"
+      className="block w-full border-rule border-b px-2 py-2.5 text-left hover:bg-sheet aria-pressed:bg-amber-wash"
     >
       <span className="font-bold">{rig.name}</span>
       <span className="block text-[14px] text-ink2">
         {times(optics.magnification)}, {fNumber(optics.effective_f_number)}, sharp over{" "}
-        {um(optics.sharp_depth_um)}, {trimmed(optics.pixel_um.toPrecision(3))} µm/px
+        {um(optics.sharp_depth_um)}
+      </span>
+      <span className="block text-[14px] text-ink2">
+        {trimmed(optics.pixel_um.toPrecision(3))} µm/px {optics.pixel_origin}
+        {rig.on_bench && ", on the bench now"}
       </span>
     </button>
   );

@@ -1,20 +1,25 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, Refusal, type Rig, type Specimen, type Stack } from "../../client/api";
+import { api, type Part, Refusal, type Rig, type Specimen, type Stack, type Way } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { plural, um } from "../../lib/numbers";
+import { plural, trimmed, um } from "../../lib/numbers";
 import { SpecimenForm } from "../../places/cabinet/SpecimenForm";
 import { Button } from "../../ui/Button";
-import { Choice } from "../../ui/Choice";
-import { NumberField } from "../../ui/Field";
 import { InHeader } from "../../ui/HeaderSlot";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
+import { Tabs } from "../../ui/Tabs";
 import { Label, useStack } from "../StackPage";
-import { type Draft, draftOf, planOf, START } from "./draft";
+import { ByHand } from "./ByHand";
+import { Cautions } from "./Cautions";
+import { type Draft, draftOf, planOf, START, subjectOf, withParts, withSet } from "./draft";
+import { Framing } from "./Framing";
+import { PlanFields } from "./PlanFields";
 import { Result } from "./Result";
+import { Ways } from "./Ways";
+import { WillNotWait } from "./WillNotWait";
 
 /** Plan a first ladder, or another one, for a specimen. */
 export function NewLadder({ specimenId }: { specimenId: number }) {
@@ -44,14 +49,16 @@ export function PlanStage() {
 
 function Planner({ specimen, stack }: { specimen: Specimen; stack: Stack | null }) {
   const shelf = useQuery({ queryKey: ["rigs"], queryFn: api.rigs });
-  if (shelf.isPending) return <Placeholder>Fetching the rigs …</Placeholder>;
-  if (shelf.isError)
+  const parts = useQuery({ queryKey: ["parts"], queryFn: api.parts });
+  if (shelf.isPending || parts.isPending) return <Placeholder>Fetching the rigs …</Placeholder>;
+  const failed = shelf.error ?? parts.error;
+  if (failed || !shelf.data || !parts.data)
     return (
       <Placeholder>
-        <Notice kind="fault">{shelf.error.message}</Notice>
+        <Notice kind="fault">{failed?.message}</Notice>
       </Placeholder>
     );
-  const first = shelf.data[0];
+  const first = shelf.data.find((rig) => rig.on_bench) ?? shelf.data[0];
   if (!first)
     return (
       <Placeholder>
@@ -62,45 +69,61 @@ function Planner({ specimen, stack }: { specimen: Specimen; stack: Stack | null 
         , then plan the ladder.
       </Placeholder>
     );
-  return <PlanForm specimen={specimen} stack={stack} rigs={shelf.data} first={first} />;
+  return <PlanForm specimen={specimen} stack={stack} rigs={shelf.data} parts={parts.data} first={first} />;
 }
 
 interface FormProps {
   specimen: Specimen;
   stack: Stack | null;
   rigs: Rig[];
+  parts: Part[];
   first: Rig;
 }
 
-function PlanForm({ specimen, stack, rigs, first }: FormProps) {
+function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
   const shot = (stack?.takes.length ?? 0) > 0;
   const [rigId, setRigId] = useState(stack?.rig_id ?? first.id);
-  const [draft, setDraft] = useState<Draft>(stack ? draftOf(stack.plan) : START);
+  // An aperture other than the rig's own, when one of the other ways was loaded.
+  const [aperture, setAperture] = useState<number | null>(null);
+  const [draft, setDraft] = useState<Draft>(() =>
+    stack ? draftOf(stack.plan) : withParts(START, parts, first.parts),
+  );
   const [touched, setTouched] = useState(false);
   const [labelling, setLabelling] = useState(false);
+  const [tab, setTab] = useState("ladder");
   const queries = useQueryClient();
   const navigate = useNavigate();
   const onShelf = rigs.find((one) => one.id === rigId) ?? first;
   // What was saved is shown with the rig as it was; any change plans with the shelf as it is now.
   const asSaved = stack !== null && !touched;
-  const rig = asSaved ? stack.rig : { ...onShelf.rig, medium_index: specimen.medium_index };
+  const rig = asSaved
+    ? stack.rig
+    : { ...stopped(onShelf.rig, aperture), medium_index: specimen.medium_index };
   const plan = planOf(draft);
+  const subject = subjectOf(specimen);
   const preview = useQuery({
-    queryKey: ["plan-preview", rig, plan],
-    queryFn: () => api.tryPlan(rig, plan as NonNullable<typeof plan>),
+    queryKey: ["plan-preview", rig, plan, subject],
+    queryFn: () => api.tryPlan(rig, plan as NonNullable<typeof plan>, subject),
     enabled: plan !== null,
     placeholderData: keepPreviousData,
     retry: false,
   });
   const figures = useQuery({
     queryKey: ["rig-figures", rig],
-    queryFn: () => api.tryRig({ name: "plan", sensor: rig.sensor, train: rig.train }, rig.medium_index ?? 1),
+    queryFn: () => {
+      const { medium_index, wavelength_nm: _, ...entry } = rig;
+      return api.tryRig({ ...entry, name: "plan", parts: {} }, medium_index);
+    },
     placeholderData: keepPreviousData,
     retry: false,
   });
+  const calibrations = useQuery({
+    queryKey: ["calibrations", rigId],
+    queryFn: () => api.calibrations(rigId),
+  });
   const save = useMutation({
     mutationFn: (body: NonNullable<typeof plan>) => {
-      const entry = { rig_id: rigId, plan: body };
+      const entry = { rig_id: rigId, plan: body, marked_f_number: aperture };
       return stack && !shot ? api.changeLadder(stack.id, entry) : api.saveLadder(specimen.id, entry);
     },
     onSuccess: (saved) => {
@@ -111,18 +134,29 @@ function PlanForm({ specimen, stack, rigs, first }: FormProps) {
       void navigate({ to: "/stacks/$stackId/shoot", params: { stackId: String(saved.id) } });
     },
   });
-  const change = (part: Partial<Draft>) => {
+  const change = (next: Draft) => {
     setTouched(true);
     save.reset();
-    setDraft((now) => ({ ...now, ...part }));
+    setDraft(next);
+  };
+  const load = (way: Way) => {
+    setRigId(way.rig_id);
+    setAperture(way.marked_f_number);
+    change(draft);
+    setTab("ladder");
   };
   const refusals = [save.error, preview.error].filter((error) => error instanceof Refusal);
   const problem = (field: string) => refusals.map((one) => one.at(field)).find(Boolean);
-  const ladder = preview.data;
+  const ladder = preview.data?.ladder;
   const stale = plan === null || preview.isError;
+  const note = asSaved
+    ? `${stack.rig_name}, version ${stack.rig_version}, as it was`
+    : aperture !== null
+      ? `Set to f/${trimmed(aperture.toPrecision(3))}`
+      : null;
 
   return (
-    <div className="grid h-full grid-cols-[280px_318px_1fr]">
+    <div className="grid h-full grid-cols-[250px_318px_minmax(0,1fr)]">
       {ladder && plan ? (
         <Ladder
           drawing={drawing(plan, ladder, asSaved ? stack.takes.at(-1) : undefined)}
@@ -131,119 +165,65 @@ function PlanForm({ specimen, stack, rigs, first }: FormProps) {
       ) : (
         <div className="border-ink border-r bg-card" />
       )}
-      <div className="overflow-y-auto border-rule border-r p-4">
-        <h2 className="mb-1 text-[16px]">What you have</h2>
-        <Choice
-          beside
-          label="Rig"
-          value={String(rigId)}
-          options={rigs.map((one) => ({ value: String(one.id), label: one.name }))}
-          onChange={(value) => {
-            setRigId(Number(value));
-            change({});
-          }}
-        />
-        <div className="flex min-h-11 items-center justify-between border-rule border-b">
-          <span>It lies in</span>
-          <button
-            type="button"
-            className="border-ink2 border-b border-dotted"
-            onClick={() => setLabelling(true)}
-            title="Change the label"
-          >
-            {specimen.medium} <span className="text-ink2">n</span> {specimen.medium_index}
-          </button>
-        </div>
-        <NumberField
-          label="Rail click"
-          unit="µm"
-          optional
-          hint="The rail's smallest move; empty for a rail without steps."
-          value={draft.click_um}
-          onChange={(click_um) => change({ click_um })}
-          problem={problem("rail.click_um")}
-        />
-        <h2 className="mt-5 mb-1 text-[16px]">What must be sharp</h2>
-        <NumberField
-          label="Nearest point"
-          unit="µm"
-          value={draft.near_um}
-          onChange={(near_um) => change({ near_um })}
-          problem={problem("near_um")}
-        />
-        <NumberField
-          label="Farthest point"
-          unit="µm"
-          value={draft.far_um}
-          onChange={(far_um) => change({ far_um })}
-          problem={problem("far_um")}
-        />
-        <NumberField
-          label="Spare rungs each end"
-          hint="Start and stop where nothing is sharp: a series that ends too early cannot be saved."
-          value={draft.spare_rungs}
-          onChange={(spare_rungs) => change({ spare_rungs })}
-          problem={problem("spare_rungs")}
-        />
-        <NumberField
-          label="Overlap"
-          unit="%"
-          value={draft.overlap_percent}
-          onChange={(overlap_percent) => change({ overlap_percent })}
-          problem={problem("overlap")}
-        />
-        <h2 className="mt-5 mb-1 text-[16px]">Each rung takes</h2>
-        <NumberField
-          label="Settling"
-          unit="s"
-          value={draft.settle_s}
-          onChange={(settle_s) => change({ settle_s })}
-          problem={problem("timing.settle_s")}
-        />
-        <NumberField
-          label="Exposure"
-          unit="s"
-          value={draft.exposure_s}
-          onChange={(exposure_s) => change({ exposure_s })}
-          problem={problem("timing.exposure_s")}
-        />
-        <NumberField
-          label="Flash recycling"
-          unit="s"
-          value={draft.recycle_s}
-          onChange={(recycle_s) => change({ recycle_s })}
-          problem={problem("timing.recycle_s")}
-        />
-        <NumberField
-          label="One frame on the card"
-          unit="MB"
-          value={draft.frame_mb}
-          onChange={(frame_mb) => change({ frame_mb })}
-          problem={problem("bytes_per_frame")}
-        />
-      </div>
-      <div className="overflow-y-auto p-5">
-        <div className="mb-3 flex items-start justify-between gap-4">
-          <p className={`head text-[30px] leading-tight ${stale ? "opacity-45" : ""}`} aria-live="polite">
+      <PlanFields
+        specimen={specimen}
+        rigs={rigs}
+        rigId={rigId}
+        rigNote={note}
+        parts={parts}
+        calibrations={calibrations.data ?? []}
+        draft={draft}
+        ladder={ladder}
+        circle={preview.data?.circle_um ?? null}
+        problem={problem}
+        onRig={(id) => {
+          setRigId(id);
+          setAperture(null);
+          const chosen = rigs.find((one) => one.id === id);
+          change(chosen && !draft.unit ? withParts(draft, parts, chosen.parts) : draft);
+        }}
+        onChange={change}
+        onLabel={() => setLabelling(true)}
+      />
+      <div className="overflow-y-auto p-4">
+        <div className="mb-2 flex items-start justify-between gap-3">
+          <p className={`head text-[28px] leading-tight ${stale ? "opacity-45" : ""}`} aria-live="polite">
             {ladder ? (
               <>
                 {ladder.frames} frames <span className="font-normal text-[18px] text-ink2">every</span>{" "}
                 {um(ladder.step_um)}
+                {ladder.step_units !== null && (
+                  <span className="block text-[16px] text-ink2">
+                    {plural(ladder.step_units, "step")} of the camera between frames
+                  </span>
+                )}
               </>
             ) : (
               "No ladder yet"
             )}
           </p>
-          <NextAction
-            stack={stack}
-            shot={shot}
-            touched={touched}
-            ready={plan !== null && !preview.isError}
-            saving={save.isPending}
-            onSave={() => plan && save.mutate(plan)}
-          />
+          <div className="flex shrink-0 gap-2">
+            {stack && !touched && (
+              <a
+                className="head inline-flex min-h-11 items-center rounded-s border border-ink bg-card px-3"
+                href={`/api/stacks/${stack.id}/bench-sheet`}
+                target="_blank"
+                rel="noreferrer"
+              >
+                Bench sheet
+              </a>
+            )}
+            <NextAction
+              stack={stack}
+              shot={shot}
+              touched={touched}
+              ready={plan !== null && !preview.isError}
+              saving={save.isPending}
+              onSave={() => plan && save.mutate(plan)}
+            />
+          </div>
         </div>
-        <div className="mb-3 space-y-2">
+        <div className="mb-2 space-y-2 empty:hidden">
           {refusals
             .filter((one) => one.fields.length === 0)
             .map((one) => (
@@ -257,18 +237,60 @@ function PlanForm({ specimen, stack, rigs, first }: FormProps) {
             </Notice>
           )}
         </div>
-        {ladder && plan && (
+        {preview.data && ladder && plan && (
           <div className={stale ? "opacity-45" : ""}>
-            <Result
-              ladder={ladder}
-              figures={figures.data?.figures ?? []}
-              click={draft.click_um}
-              wanted={(draft.overlap_percent ?? 0) / 100}
-              medium={specimen.medium}
-              index={rig.medium_index ?? 1}
-              timing={plan.timing}
-              near={plan.near_um}
-              far={plan.far_um}
+            <Tabs
+              label="About this ladder"
+              value={tab}
+              onChange={setTab}
+              tabs={[
+                {
+                  value: "ladder",
+                  label: "Ladder",
+                  content: (
+                    <>
+                      <Result
+                        preview={preview.data}
+                        figures={figures.data?.figures ?? []}
+                        click={draft.unit?.um ?? draft.click_um}
+                        wanted={(draft.overlap_percent ?? 0) / 100}
+                        medium={specimen.medium}
+                        index={rig.medium_index}
+                        timing={plan.timing}
+                      />
+                      <Ways
+                        plan={{ ...plan, far_um: ladder.far_um }}
+                        specimen={specimen}
+                        preview={preview.data}
+                        onLoad={load}
+                      />
+                    </>
+                  ),
+                },
+                { value: "frame", label: "Frame and turning", content: <Framing preview={preview.data} /> },
+                {
+                  value: "hand",
+                  label: "By hand",
+                  content: <ByHand ladder={ladder} overlap={plan.overlap ?? 0.3} />,
+                },
+                {
+                  value: "wait",
+                  label: "It will not wait",
+                  content: (
+                    <WillNotWait
+                      snow={specimen.kind === "snow"}
+                      size={specimen.width_mm}
+                      detail={figures.data?.figures.find((one) => one.key === "detail_um")?.values[0] ?? null}
+                      onBudget={(minutes) => change(withSet(draft, "budget_min", minutes))}
+                    />
+                  ),
+                },
+                {
+                  value: "cautions",
+                  label: "Cautions",
+                  content: <Cautions specimen={specimen} stack={stack} />,
+                },
+              ]}
             />
           </div>
         )}
@@ -284,6 +306,15 @@ function PlanForm({ specimen, stack, rigs, first }: FormProps) {
       </Panel>
     </div>
   );
+}
+
+/** A rig with its lens, or its tube lens's iris, at another f-number. */
+function stopped(rig: Rig["rig"], f_number: number | null): Rig["rig"] {
+  const { train } = rig;
+  if (f_number === null) return rig;
+  if (train.kind === "lens") return { ...rig, train: { ...train, f_number } };
+  if (train.kind === "infinity_objective") return { ...rig, train: { ...train, tube_f_number: f_number } };
+  return rig;
 }
 
 interface NextProps {

@@ -1,30 +1,29 @@
-import type { Figure, Ladder } from "../../client/api";
-import { bytes, digits, duration, fNumber, percent, plural, trimmed, um } from "../../lib/numbers";
+import type { Figure, PlanPreview } from "../../client/api";
+import { bytes, digits, duration, percent, plural, trimmed, um } from "../../lib/numbers";
 import { figureText } from "../../places/rigs/RigForm";
 import { FigureRow } from "../../ui/FigureRow";
 import { Notice } from "../../ui/Notice";
 
 interface ResultProps {
-  ladder: Ladder;
+  preview: PlanPreview;
   figures: readonly Figure[];
   click: number | null;
   wanted: number;
   medium: string;
   index: number;
-  timing: { settle_s: number; exposure_s: number; recycle_s: number } | undefined;
-  near: number;
-  far: number;
+  timing: { settle_s: number; exposure_s: number; recycle_s: number; transfer_s: number };
 }
 
 /** What a ladder gives in light and blur, and what it costs. */
-export function Result({ ladder, figures, click, wanted, medium, index, timing, near, far }: ResultProps) {
+export function Result({ preview, figures, click, wanted, medium, index, timing }: ResultProps) {
+  const { ladder, framing, checks } = preview;
   const figure = (key: string) => figures.find((one) => one.key === key);
   const shown = ["effective_f_number", "sharp_depth_um", "detail_um"]
     .map(figure)
     .filter((one) => one !== undefined);
   const na = figure("numerical_aperture")?.values[0] ?? 0;
   const pixel = figure("pixel_um")?.values[0] ?? 0;
-  const rung = timing ? timing.settle_s + timing.exposure_s + timing.recycle_s : 0;
+  const rung = timing.settle_s + timing.exposure_s + Math.max(timing.recycle_s, timing.transfer_s);
   return (
     <>
       <div className="grid grid-cols-2 gap-x-6">
@@ -58,7 +57,7 @@ export function Result({ ladder, figures, click, wanted, medium, index, timing, 
           <FigureRow
             label="Shooting time"
             value={duration(ladder.seconds)}
-            formula="frames · (settling + exposure + recycling)"
+            formula="frames · (settling + exposure + recycling or storing, the longer)"
             inputs={[
               { symbol: "frames", label: "rungs", value: ladder.frames, unit: "", origin: "computed" },
               { symbol: "each", label: "seconds on a rung", value: rung, unit: "s", origin: "entered" },
@@ -66,7 +65,11 @@ export function Result({ ladder, figures, click, wanted, medium, index, timing, 
             source="sum of the times entered"
           />
           <Plain label="Card space" value={bytes(ladder.bytes)} />
-          <Plain label="Rail travel" value={um(ladder.travel_um)} />
+          <Plain label="Travel, from" value={`${um(ladder.travel_um)}, ${um(ladder.approach_from_um)}`} />
+          <Plain
+            label="Frame after aligning"
+            value={`${framing.field_mm.map((side) => digits(side, 3)).join(" × ")} mm`}
+          />
           <FigureRow
             label="Overlap that results"
             value={percent(ladder.overlap)}
@@ -100,21 +103,23 @@ export function Result({ ladder, figures, click, wanted, medium, index, timing, 
         )}
         {index > 1 && (
           <Notice kind="hint" title={`In ${medium}, focus moves deeper than the stage.`}>
-            A step of {um(ladder.step_um)} of the stage moves focus by {um(ladder.step_in_medium_um)}; the{" "}
-            {um(far - near)} of stage travel are{" "}
-            {um(((far - near) * ladder.step_in_medium_um) / ladder.step_um)} in depth.
+            A step of {um(ladder.step_um)} of the stage moves focus by {um(ladder.step_near_axis_um)} near the
+            axis and {um(ladder.step_rim_um)} at the rim; {um(ladder.far_um - ladder.near_um)} of stage travel
+            are {um(((ladder.far_um - ladder.near_um) * ladder.step_in_medium_um) / ladder.step_um)} in depth.
+            A cover slip shifts focus once and changes no step.
           </Notice>
         )}
+        {checks.map((check) => (
+          <Notice key={check.key} kind={check.level === "fault" ? "fault" : "hint"}>
+            {check.message}
+          </Notice>
+        ))}
         {ladder.warnings.map((warning) => (
           <Notice key={warning} kind="hint">
             {warning}
           </Notice>
         ))}
       </div>
-      <p className="mt-4 text-ink2">
-        {fNumber(figure("effective_f_number")?.values[0] ?? 0)} decides light and blur. Set the light after
-        the aperture, never before.
-      </p>
     </>
   );
 }

@@ -188,7 +188,7 @@ function ShootOnBench({ stack, again, onBegun }: { stack: Stack; again: boolean;
     onSuccess: onBegun,
   });
   const lying = scenes.data?.find((one) => one.key === scene);
-  const depth = stack.plan.far_um - stack.plan.near_um;
+  const depth = stack.ladder.far_um - stack.plan.near_um;
   return (
     <section aria-label="Simulated bench" className="space-y-2">
       <h2 className="text-[16px]">Simulated bench</h2>

@@ -2,6 +2,7 @@
 
 from amber_ladder.bench.simulated.specimens import fern, insect, mineral, moss, snow, targets
 from amber_ladder.bench.simulated.specimens._registry import SimulatedSpecimen
+from amber_ladder.bench.simulated.specimens.targets import RAMP_SLOPE_DEG, RULING_UM
 from amber_ladder.errors import BadInput
 
 SPECIMENS: dict[str, SimulatedSpecimen] = {
@@ -28,4 +29,4 @@ def specimen_for(key: str) -> SimulatedSpecimen:
         ) from None
 
 
-__all__ = ["SPECIMENS", "SimulatedSpecimen", "specimen_for"]
+__all__ = ["RAMP_SLOPE_DEG", "RULING_UM", "SPECIMENS", "SimulatedSpecimen", "specimen_for"]

@@ -1,0 +1,57 @@
+"""The parts shelf: bodies, lenses, objectives, tubes, rails and lights."""
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from pydantic import StringConstraints, TypeAdapter
+
+from amber_ladder.formats.part_json import PartJson
+from amber_ladder.formats.rig_json import Strict
+from amber_ladder.store import rigs
+from amber_ladder.store.database import transaction
+from amber_ladder.store.models import Part
+
+_ANY: TypeAdapter[PartJson] = TypeAdapter(PartJson)
+
+
+class PartEntry(Strict):
+    """A part as a person enters it."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+    part: PartJson
+
+
+@dataclass(frozen=True, slots=True)
+class PartView:
+    """A part on the shelf."""
+
+    id: int
+    name: str
+    part: PartJson
+
+
+def shelf() -> list[PartView]:
+    """All parts."""
+    with transaction() as session:
+        return [_view(part) for part in rigs.parts(session)]
+
+
+def add_part(entry: PartEntry) -> PartView:
+    """Put a part on the shelf. Raises Conflict."""
+    with transaction() as session:
+        part = Part(name=entry.name, kind=entry.part.kind, definition=entry.part.model_dump(mode="json"))
+        rigs.save_part(session, part)
+        return _view(part)
+
+
+def edit_part(part_id: int, entry: PartEntry) -> PartView:
+    """Correct a part; rigs that were put together from it keep what they have. Raises NotFound, Conflict."""
+    with transaction() as session:
+        part = rigs.get_part(session, part_id)
+        part.name, part.kind, part.definition = entry.name, entry.part.kind, entry.part.model_dump(mode="json")
+        rigs.save_part(session, part)
+        return _view(part)
+
+
+def _view(part: Part) -> PartView:
+    return PartView(part.id, part.name, _ANY.validate_python(part.definition))

@@ -1,0 +1,157 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Calibration, type Rig } from "../../client/api";
+import { trimmed } from "../../lib/numbers";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { Panel } from "../../ui/Panel";
+import { Work } from "../../ui/Work";
+import { RampDialog } from "./RampDialog";
+import { ResidualPlot } from "./ResidualPlot";
+import { ScaleDialog } from "./ScaleDialog";
+
+export interface ScaleResult {
+  um_per_px: number;
+  u_um_per_px: number;
+  nominal_um_per_px: number;
+  deviation: number;
+  deviation_is_large: boolean;
+  lines?: number;
+  distortion?: number | null;
+}
+
+export interface RampResult {
+  um_per_unit: number;
+  u_um_per_unit: number;
+  um_per_frame: number;
+  residual_um: number;
+  residuals_um: number[];
+  bands: Array<{ file: string; position_px: number }>;
+  without_band: string[];
+  bend_um_per_frame2: number;
+  scale_from: string;
+}
+
+/** What was measured on a rig, newest first, and new measurements. */
+export function Calibrations({ rig }: { rig: Rig }) {
+  const [open, setOpen] = useState<"scale" | "ramp" | null>(null);
+  const found = useQuery({ queryKey: ["calibrations", rig.id], queryFn: () => api.calibrations(rig.id) });
+  return (
+    <section aria-label="Calibrations" className="mt-5">
+      <div className="flex flex-wrap items-center gap-2 border-rule border-b pb-2">
+        <h2 className="flex-1 text-[16px]">Calibrations</h2>
+        <Button onClick={() => setOpen("scale")}>Scale from a picture</Button>
+        <Button onClick={() => setOpen("ramp")}>Focus units from a ramp</Button>
+      </div>
+      {found.isError && <Notice kind="fault">{found.error.message}</Notice>}
+      {found.data?.length === 0 && (
+        <p className="py-2 text-[14px] text-ink2">
+          Nothing was measured yet: the scale is nominal. A ruled slide takes a minute.
+        </p>
+      )}
+      <ul>
+        {found.data?.map((one) => (
+          <li key={one.id} className="border-rule border-b py-2">
+            <One calibration={one} />
+          </li>
+        ))}
+      </ul>
+      <Panel wide title={`Scale of ${rig.name}`} open={open === "scale"} onClose={() => setOpen(null)}>
+        <ScaleDialog rig={rig} onDone={() => setOpen(null)} />
+      </Panel>
+      <Panel title={`Focus units of ${rig.name}`} open={open === "ramp"} onClose={() => setOpen(null)}>
+        <RampDialog rig={rig} onDone={() => setOpen(null)} />
+      </Panel>
+    </section>
+  );
+}
+
+function One({ calibration }: { calibration: Calibration }) {
+  const made = calibration.made_at.replace("T", " ").slice(0, 16);
+  const { task } = calibration;
+  const head = (title: string, value: string) => (
+    <>
+      <div className="flex items-baseline justify-between gap-4">
+        <strong>{title}</strong>
+        <span>{value}</span>
+      </div>
+      <p className="text-[13px] text-ink2">
+        By {calibration.method}, {made}, on version {calibration.rig_version}
+        {calibration.kind === "scale" &&
+          calibration.pictures.map((picture) => (
+            <a
+              key={String(picture.sha256)}
+              className="ml-2 underline underline-offset-2"
+              href={`/api/calibration-pictures/${picture.sha256}${picture.suffix}`}
+              target="_blank"
+              rel="noreferrer"
+            >
+              its picture
+            </a>
+          ))}
+        {calibration.kind === "focus_units" && `, ${calibration.pictures.length} frames`}
+      </p>
+    </>
+  );
+  if (calibration.kind === "scale" && calibration.result) {
+    const result = calibration.result as unknown as ScaleResult;
+    return (
+      <>
+        {head("Scale", `${plusMinus(result.um_per_px, result.u_um_per_px)} µm/px`)}
+        <Deviation result={result} />
+      </>
+    );
+  }
+  const entry = calibration.entry as { unit: string };
+  if (task && (task.state === "running" || task.state === "waiting"))
+    return (
+      <Work
+        title={task.phase === "shoot" ? "Shooting the ramp" : "Measuring the ramp"}
+        done={task.done}
+        total={task.total}
+        secondsLeft={task.seconds_left}
+      />
+    );
+  if (task?.state === "failed")
+    return (
+      <Notice kind="fault" title="The ramp could not be measured.">
+        {task.message}
+      </Notice>
+    );
+  if (!calibration.result) return head("Focus units", "frames are awaited");
+  const result = calibration.result as unknown as RampResult;
+  return (
+    <>
+      {head(`One ${entry.unit}`, `${plusMinus(result.um_per_unit, result.u_um_per_unit)} µm`)}
+      <ResidualPlot result={result} />
+    </>
+  );
+}
+
+/** How a measured scale stands to the nominal one; more than 2 % is named. */
+export function Deviation({ result }: { result: ScaleResult }) {
+  const percent = `${result.deviation >= 0 ? "+" : "−"}${Math.abs(100 * result.deviation).toFixed(2)} %`;
+  if (result.deviation_is_large)
+    return (
+      <Notice kind="fault" title={`${percent} from nominal.`}>
+        The parts compute to {trimmed(result.nominal_um_per_px.toPrecision(4))} µm/px. Check the spacing of
+        the ruling, the tube length, and what is engraved on the objective.
+      </Notice>
+    );
+  return (
+    <p className="text-[14px] text-ink2">
+      {percent} from the nominal {trimmed(result.nominal_um_per_px.toPrecision(4))} µm/px
+      {result.lines !== undefined && `, over ${result.lines} lines`}
+      {typeof result.distortion === "number" &&
+        `; the field is bent by ${(100 * result.distortion).toFixed(2)} % at most`}
+      .
+    </p>
+  );
+}
+
+/** A value and its standard uncertainty, to two digits of the latter. */
+export function plusMinus(value: number, u: number): string {
+  if (!(u > 0)) return value.toPrecision(4);
+  const places = Math.min(6, Math.max(0, 1 - Math.floor(Math.log10(u))));
+  return `${value.toFixed(places)} ± ${u.toFixed(places)}`;
+}

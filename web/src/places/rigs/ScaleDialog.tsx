@@ -1,0 +1,186 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, Refusal, type Rig, type ScalePicture } from "../../client/api";
+import { digits, trimmed } from "../../lib/numbers";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/Field";
+import { Notice } from "../../ui/Notice";
+import { Deviation, plusMinus, type ScaleResult } from "./Calibrations";
+import { type Points, RulingPicture } from "./RulingPicture";
+
+const SIMULATED_UM = 20;
+
+/** The scale from a picture: the ruling is found, its true spacing confirmed; or two points are set by hand. */
+export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  const [length, setLength] = useState<number | null>(null);
+  const [points, setPoints] = useState<Points | null>(null);
+  const queries = useQueryClient();
+  const seen = (found: ScalePicture) => {
+    save.reset();
+    const { width_px: w, height_px: h } = found;
+    setPoints(found.ruling ? null : [0.2 * w, h / 2, 0.8 * w, h / 2]);
+  };
+  const bring = useMutation({
+    mutationFn: (file: File) => api.bringScalePicture(rig.id, file),
+    onSuccess: seen,
+  });
+  const shoot = useMutation({
+    mutationFn: () => api.shootRuledSlide(rig.id),
+    onSuccess: (found) => {
+      setLength(SIMULATED_UM);
+      seen(found);
+    },
+  });
+  const latest = bring.submittedAt > shoot.submittedAt ? bring : shoot;
+  const found = latest.data;
+  const save = useMutation({
+    mutationFn: (picture: ScalePicture["picture"]) =>
+      api.saveScale(rig.id, { picture, length_um: length ?? 0, points }),
+    onSuccess: () => {
+      void queries.invalidateQueries({ queryKey: ["rigs"] });
+      void queries.invalidateQueries({ queryKey: ["calibrations", rig.id] });
+    },
+  });
+  const busy = bring.isPending || shoot.isPending;
+  const refusal = save.error instanceof Refusal ? save.error : null;
+  const saved = save.data?.result as ScaleResult | undefined;
+  const pixels = points ? Math.hypot(points[2] - points[0], points[3] - points[1]) : found?.ruling?.pitch_px;
+  const scale = pixels && length ? length / pixels : null;
+  const deviation = scale && found ? scale / found.nominal_um_per_px - 1 : null;
+
+  return (
+    <div className="space-y-3">
+      <p className="text-ink2">
+        Photograph a ruled slide, ruler or grid with this rig, at full size, in focus. Tilt up to 15° does no
+        harm.
+      </p>
+      <div className="flex flex-wrap gap-2">
+        <input
+          ref={input}
+          type="file"
+          accept=".jpg,.jpeg,.png,.tif,.tiff"
+          className="sr-only"
+          tabIndex={-1}
+          aria-label="Picture of a ruling"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) bring.mutate(file);
+            event.target.value = "";
+          }}
+        />
+        <Button onClick={() => input.current?.click()} disabled={busy}>
+          Choose a picture
+        </Button>
+        <Button onClick={() => shoot.mutate()} disabled={busy}>
+          Shoot the ruled slide on the simulated bench
+        </Button>
+      </div>
+      {busy && <p role="status">Looking for the ruling …</p>}
+      {latest.isError && (
+        <Notice kind="fault" title="This picture cannot be used.">
+          {latest.error.message}
+        </Notice>
+      )}
+      {found && !busy && (
+        <>
+          {found.reason && !found.ruling && (
+            <Notice kind="hint" title="Set two points by hand.">
+              {found.reason}.
+            </Notice>
+          )}
+          <RulingPicture found={found} points={points} onPoints={setPoints} />
+          <div className="grid grid-cols-2 gap-6">
+            <div>
+              {found.ruling && (
+                <div className="flex gap-2 py-1">
+                  <Button
+                    look={points ? "plain" : "quiet"}
+                    onClick={() => setPoints(points ? null : acrossRuling(found))}
+                  >
+                    {points ? "Use the ruling that was found" : "Set two points by hand instead"}
+                  </Button>
+                </div>
+              )}
+              <NumberField
+                label={points ? "True distance of the two points" : "True distance of neighbouring lines"}
+                unit="µm"
+                value={length}
+                onChange={setLength}
+                problem={refusal?.at("length_um") ?? refusal?.at("points")}
+              />
+              {points &&
+                (["First point, x", "First point, y", "Second point, x", "Second point, y"] as const).map(
+                  (label, i) => (
+                    <NumberField
+                      key={label}
+                      label={label}
+                      unit="px"
+                      value={Math.round((points[i] ?? 0) * 10) / 10}
+                      onChange={(value) =>
+                        value !== null &&
+                        setPoints(points.map((one, k) => (k === i ? value : one)) as unknown as Points)
+                      }
+                    />
+                  ),
+                )}
+            </div>
+            <div className="space-y-2">
+              {found.ruling && !points && (
+                <p>
+                  Lines every <strong>{plusMinus(found.ruling.pitch_px, found.ruling.u_pitch_px)} px</strong>,{" "}
+                  {found.ruling.lines} of them, turned by {found.ruling.angle_deg.toFixed(2)}°
+                  {found.ruling.distortion !== null &&
+                    `; the field is bent by ${(100 * found.ruling.distortion).toFixed(2)} % at most`}
+                  .
+                </p>
+              )}
+              {scale !== null && deviation !== null && !saved && (
+                <p>
+                  That is <strong>{trimmed(scale.toPrecision(5))} µm/px</strong>; nominal is{" "}
+                  {trimmed(found.nominal_um_per_px.toPrecision(4))} µm/px ({deviation >= 0 ? "+" : "−"}
+                  {digits(Math.abs(100 * deviation), 3)} %).
+                </p>
+              )}
+              {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
+              {saved ? (
+                <>
+                  <p role="status">
+                    Saved: {plusMinus(saved.um_per_px, saved.u_um_per_px)} µm/px. The rig works with it from
+                    now on, as a new version.
+                  </p>
+                  <Deviation result={saved} />
+                  <Button look="next" onClick={onDone}>
+                    Done
+                  </Button>
+                </>
+              ) : (
+                <Button
+                  look="next"
+                  disabled={!length || save.isPending}
+                  onClick={() => save.mutate(found.picture)}
+                >
+                  Use this scale
+                </Button>
+              )}
+            </div>
+          </div>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** Two points to begin with: ten lines apart on the ruling that was found. */
+function acrossRuling({ ruling, width_px, height_px }: ScalePicture): Points {
+  if (!ruling) return [0.2 * width_px, height_px / 2, 0.8 * width_px, height_px / 2];
+  const turn = (ruling.angle_deg * Math.PI) / 180;
+  const [x, y] = ruling.origin_px as unknown as [number, number];
+  const far = 5 * ruling.pitch_px;
+  return [
+    x - far * Math.cos(turn),
+    y - far * Math.sin(turn),
+    x + far * Math.cos(turn),
+    y + far * Math.sin(turn),
+  ];
+}
