@@ -58,6 +58,64 @@ class Api(unittest.TestCase):
         self.assertEqual(air["step_um"], 22.5)
         self.assertAlmostEqual(resin["step_in_medium_um"] / resin["step_um"], 30.98 / 20, places=3)
 
+    def test_impossible_optics_are_named_at_the_field_and_nothing_is_saved(self) -> None:
+        finite = {
+            "kind": "finite_objective",
+            "nominal_magnification": 4,
+            "na": 0.1,
+            "design_tube_mm": 160,
+            "tube_mm": 160,
+        }
+        coupled = {
+            "kind": "coupled",
+            "rear_focal_mm": 200,
+            "rear_f_number": 4,
+            "front_focal_mm": 50,
+            "front_f_number": 2,
+        }
+        lens = {"kind": "lens", "f_number": 4, "magnification": 1, "focal_mm": 60}
+        before = len(self.client.get("/api/rigs").json())
+        cases: list[tuple[dict[str, Any], str]] = [
+            ({"train": {**finite, "tube_mm": 0}}, "train.tube_mm"),
+            ({"train": {**finite, "na": 1.3}}, "train"),
+            ({"train": {**coupled, "front_focal_mm": -50}}, "train.front_focal_mm"),
+            ({"train": {**lens, "extension_mm": -10}}, "train.extension_mm"),
+            ({"measured": {"na": 0.1, "effective_f_number": 20}}, "measured"),
+            ({"working_distance_mm": 0}, "working_distance_mm"),
+        ]
+        for change, field in cases:
+            with self.subTest(change=change):
+                self.refused(self.client.post("/api/rigs", json={**RIG, "name": "impossible", **change}), 422, field)
+        self.assertEqual(len(self.client.get("/api/rigs").json()), before)
+
+    def test_contradicting_plans_are_named_at_the_field(self) -> None:
+        rig = {k: RIG[k] for k in ("sensor", "train")}
+        cases: list[tuple[dict[str, Any], str]] = [
+            ({"far_um": 200, "overlap": 0.3, "frames": 20}, "frames"),
+            ({"far_um": 200, "overlap": 0.3, "step_um": 20}, "step_um"),
+            ({"far_um": 200, "frames": 20, "budget_s": 60}, "budget_s"),
+            ({}, "far_um"),
+            ({"far_um": 200, "rail": {"click_um": 2}, "focus_unit": {"um_per_unit": 4}}, "plan.focus_unit"),
+            ({"far_um": 200, "rail": {"min_um": 10, "max_um": 5}}, "plan.rail"),
+            ({"far_um": 200, "sharpness": {"kind": "print", "width_mm": 0}}, "plan.sharpness.width_mm"),
+        ]
+        for plan, field in cases:
+            with self.subTest(plan=plan):
+                answer = self.client.post("/api/plan/preview", json={"rig": rig, "plan": {"near_um": 0, **plan}})
+                self.refused(answer, 422, field)
+
+    def test_other_ways_by_hand_and_what_will_not_wait(self) -> None:
+        ways = self.client.post("/api/plan/ways", json={"plan": {**PLAN, "far_um": 400}}).json()
+        self.assertIn(self.rig["id"], [way["rig_id"] for way in ways])
+        self.refused(self.client.post("/api/plan/ways", json={"plan": {"near_um": 0, "frames": 9}}), 422, "far_um")
+        hand = {"depth_um": 500, "sharp_um": 33.4, "frames_per_second": 10, "sweep_um_per_s": 400}
+        self.assertEqual(self.client.post("/api/plan/by-hand", json=hand).json()["frames"], 67)
+        air = {"air_celsius": -5, "humidity": 0.5, "size_um": 1000, "allowed_um": 10}
+        answer = self.client.post("/api/plan/vanishing", json=air).json()
+        self.assertEqual(answer["how"], "sublimates")
+        self.assertIn("still air", answer["limits"])
+        self.refused(self.client.post("/api/plan/vanishing", json={**air, "allowed_um": 900}), 422, "allowed_um")
+
     def test_names_and_numbers_taken_or_unknown(self) -> None:
         self.refused(self.client.post("/api/rigs", json=RIG), 409)
         self.refused(self.client.post("/api/specimens", json=SPECIMEN), 409)

@@ -18,10 +18,7 @@ _STATUS: tuple[tuple[type[AmberLadderError], int], ...] = (
     (DatabaseAway, 503),
     (StorageFull, 507),
 )
-_UNION_TAGS = {
-    "lens", "infinity_objective", "finite_objective", "coupled", "measured",
-    "wave", "pixels", "screen", "print", "circle", "body", "objective", "tube", "rail", "light",
-}  # fmt: skip
+_UNIONS = {"train", "sharpness", "part"}  # in a location, the kind that was chosen follows these
 log = logging.getLogger(__name__)
 
 
@@ -78,8 +75,9 @@ def _answer(status: int, message: str, fields: list[FieldProblem]) -> JSONRespon
 
 
 def _where(location: tuple[int | str, ...]) -> str:
-    parts = [str(part) for part in location if part not in _UNION_TAGS]
-    return ".".join(parts[1:] if parts and parts[0] in ("body", "query", "path") else parts)
+    parts = [str(part) for part in location]
+    named = [part for i, part in enumerate(parts) if i == 0 or parts[i - 1] not in _UNIONS]
+    return ".".join(named[1:] if named and named[0] in ("body", "query", "path") else named)
 
 
 def _plain(message: str) -> str:

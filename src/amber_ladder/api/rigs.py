@@ -107,10 +107,8 @@ def measure(calibration_id: int) -> calibrations.CalibrationView:
     return calibrations.measure(calibration_id)
 
 
-@router.get("/calibration-pictures/{sha256}{suffix}", response_class=Response)
-def calibration_picture(
-    sha256: Annotated[str, Path(pattern=r"^[0-9a-f]{64}$")], suffix: Annotated[str, Path(pattern=r"^\.(jpg|png|tif)$")]
-) -> Response:
-    """A JPEG of a calibration's picture."""
-    content = calibrations.picture_preview(sha256, suffix)
+@router.get("/calibration-pictures/{name}", response_class=Response)
+def calibration_picture(name: Annotated[str, Path(pattern=r"^[0-9a-f]{64}\.(jpg|png|tif)$")]) -> Response:
+    """A JPEG of a calibration's picture, which is named by its checksum."""
+    content = calibrations.picture_preview(name[:64], name[64:])
     return Response(content, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})

@@ -1,11 +1,13 @@
 """One printable page with everything that is needed at the bench: as HTML for a browser, or as PDF."""
 
+import subprocess
+import sys
 from dataclasses import dataclass
 from pathlib import Path
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
-from amber_ladder.core.planning import Caution
+from amber_ladder.core.planning import DEFER, Caution
 
 _HERE = Path(__file__).parent
 _TEMPLATES = Environment(loader=FileSystemLoader(_HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True)
@@ -38,7 +40,7 @@ class BenchSheet:
     stack: int
     under: str
     headline: str
-    sections: list[tuple[str, list[tuple[str, str]]]]
+    columns: list[list[tuple[str, list[tuple[str, str]]]]]
     drawn: list[DrawnRung]
     marks: list[Mark]
     warnings: list[str]
@@ -66,15 +68,19 @@ def bench_sheet_html(sheet: BenchSheet, *, pages: Path, pdf_url: str | None) -> 
     """The sheet as a page; ``pages`` is the folder with the built pages, where the font lies."""
     font = _font(pages)
     return _TEMPLATES.get_template("bench_sheet.html.j2").render(
-        s=sheet, pdf_url=pdf_url, font=f"/assets/{font.name}" if font and pdf_url else font.as_uri() if font else None
+        s=sheet,
+        defer=DEFER,
+        pdf_url=pdf_url,
+        font=f"/assets/{font.name}" if font and pdf_url else font.as_uri() if font else None,
     )
 
 
 def bench_sheet_pdf(sheet: BenchSheet, *, pages: Path) -> bytes:
     """The sheet as PDF."""
-    from weasyprint import HTML  # slow to import, and seldom needed
-
-    return bytes(HTML(string=bench_sheet_html(sheet, pages=pages, pdf_url=None)).write_pdf())
+    page = bench_sheet_html(sheet, pages=pages, pdf_url=None).encode()
+    # In a process of its own: WeasyPrint lets Pillow take truncated pictures from then on, wherever it is imported.
+    command = [sys.executable, "-m", "weasyprint", "-", "-"]
+    return subprocess.run(command, input=page, capture_output=True, check=True, timeout=60).stdout
 
 
 def _font(pages: Path) -> Path | None:

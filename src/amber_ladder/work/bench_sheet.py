@@ -52,11 +52,9 @@ def _sheet(stack_id: int) -> BenchSheet:
                 filter(None, (specimen.kind, specimen.mount, _medium(specimen.medium, specimen.medium_index)))
             ),
             headline=f"{ladder.frames} frames every {_um(ladder.step_um)}",
-            sections=[
-                ("Rig", _rig_rows(stack, optics)),
-                ("Ladder", _ladder_rows(plan, ladder)),
-                ("Frame", _frame_rows(stack, plan, ladder, optics)),
-                ("Light", light),
+            columns=[
+                [("Rig", _rig_rows(stack, optics)), ("Light", light)],
+                [("Ladder", _ladder_rows(plan, ladder)), ("Frame", _frame_rows(stack, plan, ladder, optics))],
             ],
             drawn=drawn,
             marks=marks,
@@ -81,7 +79,7 @@ def _rig_rows(stack: Stack, optics: Optics) -> Rows:
         ("Pixel on the specimen", f"{optics.pixel_um:.4g} µm"),
     ]
     if rig.working_distance_mm:
-        rows.append(("Working distance", f"{rig.working_distance_mm:g} mm: back off before changing anything"))
+        rows.append(("Working distance", f"{rig.working_distance_mm:g} mm; back off before any change"))
     return rows
 
 
@@ -89,8 +87,8 @@ def _ladder_rows(plan: LadderRequestJson, ladder: Ladder) -> Rows:
     rows = [
         ("Nearest and farthest point", f"{plan.near_um:g} and {ladder.far_um:g} µm"),
         ("First and last rung", f"{ladder.positions_um[0]:g} and {ladder.positions_um[-1]:g} µm"),
-        ("Approach", f"always from near, starting at {ladder.approach_from_um:g} µm"),
-        ("Overlap, worst blur", f"{ladder.overlap:.0%}, {ladder.worst_blur_px:.2g} px"),
+        ("Approach", f"from near, starting at {ladder.approach_from_um:g} µm"),
+        ("Overlap, worst blur", f"{100 * ladder.overlap:.0f} %, {ladder.worst_blur_px:.2g} px"),
         ("Time, card", f"{_duration(ladder.seconds)}, {ladder.bytes / 1e6:.0f} MB"),
     ]
     if plan.focus_unit:
@@ -118,7 +116,10 @@ def _frame_rows(stack: Stack, plan: LadderRequestJson, ladder: Ladder, optics: O
     framing = loose_framing(rig, optics, depth_um=ladder.travel_um * optics.medium_index, moves=plan.moves)
     return [
         ("Field", f"{optics.field_mm[0]:.3g} × {optics.field_mm[1]:.3g} mm"),
-        ("Compose within", f"{framing.field_mm[0]:.3g} × {framing.field_mm[1]:.3g} mm ({framing.inner_share:.0%})"),
+        (
+            "Compose within",
+            f"{framing.field_mm[0]:.3g} × {framing.field_mm[1]:.3g} mm ({100 * framing.inner_share:.0f} %)",
+        ),
     ]
 
 

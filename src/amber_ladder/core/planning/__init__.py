@@ -1,7 +1,7 @@
 """The ladder: where to shoot, how many frames, what that costs, what else would do, and what to mind."""
 
 from amber_ladder.core.planning._by_hand import ByHand, plan_by_hand
-from amber_ladder.core.planning._cautions import Caution, Circumstances, cautions_for
+from amber_ladder.core.planning._cautions import DEFER, Caution, Circumstances, cautions_for
 from amber_ladder.core.planning._framing import Framing, Moves, Turn, loose_framing, turning
 from amber_ladder.core.planning._ladder import Ladder, Rail, Timing, Wanted, plan_ladder
 from amber_ladder.core.planning._sharpness import (
@@ -18,6 +18,7 @@ from amber_ladder.core.planning._vanishing import LIMITS, SOURCE, Vanishing, tim
 from amber_ladder.core.planning._ways import Way, Worth, is_it_worth_it, other_ways, single_frame_na
 
 __all__ = [
+    "DEFER",
     "LIMITS",
     "SOURCE",
     "ByHand",

@@ -4,7 +4,8 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-_DEFER = "Follow the maker's data sheet, your local rules, and trained staff."
+DEFER = "A reminder, no instruction: follow data sheets, your local rules, and trained staff."
+"""Stands once with every list of cautions."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,64 +36,60 @@ class Caution:
     text: str
 
 
-def _of(key: str, title: str, text: str) -> Caution:
-    return Caution(key, title, f"{text} {_DEFER}")
-
-
 _FLUIDS = ("alcohol", "ethanol", "formal", "acet", "xylene", "ether", "chloroform", "killing", "isopropanol")
 _RULES: tuple[tuple[Callable[[Circumstances], bool], Caution], ...] = (
     (
         lambda c: c.kind == "snow" or c.mentions("snow", "graupel", "frost"),
-        _of("cold", "Cold and wet.", "Frostbite comes unnoticed; wet electronics fail and shock. Warm your hands, keep "
+        Caution("cold", "Cold and wet.", "Frostbite comes unnoticed; wet electronics fail and shock. Warm your hands, keep "
             "mains away from snow."),
     ),
     (
         lambda c: c.kind == "snow" or c.mentions("cyanoacrylate", "superglue"),
-        _of("cyanoacrylate", "Cyanoacrylate, if crystals are fixed with it.", "Its fumes irritate eyes and airways, and "
+        Caution("cyanoacrylate", "Cyanoacrylate, if crystals are fixed with it.", "Its fumes irritate eyes and airways, and "
             "it bonds skin at once. Ventilate, wear eye protection, keep it off cotton."),
     ),
     (
         lambda c: c.mentions(*_FLUIDS),
-        _of("solvents", "Vapours of preservation fluids.", "Flammable, and harmful to breathe. Cap the jar, ventilate, no "
+        Caution("solvents", "Vapours of preservation fluids.", "Flammable, and harmful to breathe. Cap the jar, ventilate, no "
             "flame or hot lamp beside it."),
     ),
     (
         lambda c: c.kind == "insect" and c.mentions("wasp", "bee", "hornet", "ant", "live"),
-        _of("stings", "Stinging or biting insects.", "A live one may sting; some people react badly. Chill it, cover it, "
+        Caution("stings", "Stinging or biting insects.", "A live one may sting; some people react badly. Chill it, cover it, "
             "know where help is."),
     ),
     (
         lambda c: c.mentions("pin", "blade", "scalpel", "needle"),
-        _of("sharps", "Fine pins and blades.", "They are easily lost and easily trodden on. Pick them up with forceps, "
+        Caution("sharps", "Fine pins and blades.", "They are easily lost and easily trodden on. Pick them up with forceps, "
             "count them."),
     ),
     (
         lambda c: c.kind == "mineral",
-        _of("minerals", "Minerals may be toxic, radioactive or fibrous.", "Wulfenite and its like hold lead; dust is the "
+        Caution("minerals", "Minerals may be toxic, radioactive or fibrous.", "Wulfenite and its like hold lead; dust is the "
             "danger. Gloves, no grinding or blowing, wash your hands; licensed handling where it is required."),
     ),
     (
         lambda c: c.mentions("uv", "ultraviolet", "fluoresc"),
-        _of("ultraviolet", "Ultraviolet lamps.", "They burn eyes and skin without being seen. Shield the lamp, wear "
+        Caution("ultraviolet", "Ultraviolet lamps.", "They burn eyes and skin without being seen. Shield the lamp, wear "
             "goggles made for it."),
     ),
     (
         lambda c: c.flash,
-        _of("flash", "Strong flashes.", "Never fire one close to an eye; ask bystanders whether flicker harms them."),
+        Caution("flash", "Strong flashes.", "Never fire one close to an eye; ask bystanders whether flicker harms them."),
     ),
     (
         lambda c: c.on_rail,
-        _of("rail", "Motorised rail.", "It pinches fingers and drives an objective into the specimen without noticing. "
+        Caution("rail", "Motorised rail.", "It pinches fingers and drives an objective into the specimen without noticing. "
             "Set its limits, stay at the stop."),
     ),
     (
         lambda c: c.mentions("wet", "water", "fluid", "alcohol", "glycerol"),
-        _of("mains", "Mains light and wet tables.", "Keep cables and lamps off a table that can get wet, behind a "
+        Caution("mains", "Mains light and wet tables.", "Keep cables and lamps off a table that can get wet, behind a "
             "residual-current device."),
     ),
     (
         lambda c: c.kind in ("plant", "insect") and bool(c.locality),
-        _of("permits", "Collecting.", "Some species and places are protected: a permit belongs with the specimen."),
+        Caution("permits", "Collecting.", "Some species and places are protected: a permit belongs with the specimen."),
     ),
 )  # fmt: skip
 

@@ -29,8 +29,8 @@ _WELL_SAMPLED_AIRY_PX = 9.0
 class Way:
     """One way to shoot it. ``rig`` is what to load; ``rig_index`` the place of the rig it was derived from.
 
-    ``mark`` says why it is a sensible choice, empty for the others. ``marked_f_number`` is what is set on the lens or
-    on the tube lens's iris; ``None`` where there is nothing to set. ``seconds`` and ``bytes`` count all tiles.
+    ``mark`` says why it is a sensible choice, empty for the others. ``marked_f_number`` is what must be set on the
+    lens or on the tube lens's iris; ``None`` where the rig stays as it is. ``seconds`` and ``bytes`` count all tiles.
     """
 
     rig_index: int
@@ -126,12 +126,13 @@ def _apertures(rig: Rig) -> list[tuple[Rig, float | None]]:
     if measured_aperture or not isinstance(train, Lens | InfinityObjective):
         return [(rig, None)]
     if isinstance(train, Lens):
-        marks = [train.f_number * sqrt(2.0) ** stop for stop in range(_STOPS + 1)]
-        return [(replace(rig, train=replace(train, f_number=n)), n) for n in marks if n <= _SMALLEST_MARKED * 1.01]
+        marks = [train.f_number * sqrt(2.0) ** stop for stop in range(1, _STOPS + 1)]
+        stopped = [(replace(rig, train=replace(train, f_number=n)), n) for n in marks if n <= _SMALLEST_MARKED * 1.01]
+        return [(rig, None), *stopped]
     if train.tube_f_number is None:
         return [(rig, None)]
-    marks = [train.tube_f_number * sqrt(2.0) ** stop for stop in range(_STOPS)]
-    return [(replace(rig, train=replace(train, tube_f_number=n)), n) for n in marks]
+    marks = [train.tube_f_number * sqrt(2.0) ** stop for stop in range(1, _STOPS)]
+    return [(rig, None), *((replace(rig, train=replace(train, tube_f_number=n)), n) for n in marks)]
 
 
 def _single_frame(

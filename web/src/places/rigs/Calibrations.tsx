@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Calibration, type Rig } from "../../client/api";
 import { trimmed } from "../../lib/numbers";
@@ -35,7 +35,14 @@ export interface RampResult {
 /** What was measured on a rig, newest first, and new measurements. */
 export function Calibrations({ rig }: { rig: Rig }) {
   const [open, setOpen] = useState<"scale" | "ramp" | null>(null);
+  const queries = useQueryClient();
   const found = useQuery({ queryKey: ["calibrations", rig.id], queryFn: () => api.calibrations(rig.id) });
+  // The rig is fetched anew only when the dialog is left: its form begins again with what was measured.
+  const close = () => {
+    setOpen(null);
+    void queries.invalidateQueries({ queryKey: ["rigs"] });
+    void queries.invalidateQueries({ queryKey: ["calibrations", rig.id] });
+  };
   return (
     <section aria-label="Calibrations" className="mt-5">
       <div className="flex flex-wrap items-center gap-2 border-rule border-b pb-2">
@@ -56,11 +63,11 @@ export function Calibrations({ rig }: { rig: Rig }) {
           </li>
         ))}
       </ul>
-      <Panel wide title={`Scale of ${rig.name}`} open={open === "scale"} onClose={() => setOpen(null)}>
-        <ScaleDialog rig={rig} onDone={() => setOpen(null)} />
+      <Panel wide title={`Scale of ${rig.name}`} open={open === "scale"} onClose={close}>
+        <ScaleDialog rig={rig} onDone={close} />
       </Panel>
-      <Panel title={`Focus units of ${rig.name}`} open={open === "ramp"} onClose={() => setOpen(null)}>
-        <RampDialog rig={rig} onDone={() => setOpen(null)} />
+      <Panel title={`Focus units of ${rig.name}`} open={open === "ramp"} onClose={close}>
+        <RampDialog rig={rig} onDone={close} />
       </Panel>
     </section>
   );
@@ -144,7 +151,7 @@ export function Deviation({ result }: { result: ScaleResult }) {
       {result.lines !== undefined && `, over ${result.lines} lines`}
       {typeof result.distortion === "number" &&
         `; the field is bent by ${(100 * result.distortion).toFixed(2)} % at most`}
-      .
+      . The uncertainty is that of the picture; the ruling's own tolerance comes on top.
     </p>
   );
 }

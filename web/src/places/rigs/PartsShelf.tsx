@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Part, Refusal, type Schemas } from "../../client/api";
+import { withSaved } from "../../lib/lists";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { NumberField, TextField } from "../../ui/Field";
@@ -43,7 +44,7 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
   const [chosen, setChosen] = useState<number | "new" | null>(null);
   const part = parts.find((one) => one.id === chosen) ?? null;
   return (
-    <div className="grid h-full grid-cols-[1fr_420px]">
+    <div className="grid h-full grid-cols-[1fr_420px] grid-rows-[minmax(0,1fr)]">
       <div className="overflow-y-auto p-4">
         <div className="mb-1 flex items-center justify-between">
           <h2 className="text-[20px]">Parts shelf</h2>
@@ -126,7 +127,7 @@ function PartForm({ part, onSaved }: { part: Part | null; onSaved: (part: Part) 
       return part ? api.editPart(part.id, body) : api.addPart(body);
     },
     onSuccess: (saved) => {
-      void queries.invalidateQueries({ queryKey: ["parts"] });
+      queries.setQueryData<Part[]>(["parts"], (all) => withSaved(all, saved));
       onSaved(saved);
     },
   });

@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Figure, type Part, Refusal, type Rig } from "../../client/api";
+import { withSaved } from "../../lib/lists";
 import { digits, trimmed } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -40,6 +41,8 @@ export function RigForm({ rig, parts, onSaved }: Props) {
     draftOf(rig?.name ?? "", rig?.rig ?? null, rig?.parts ?? {}),
   );
   const queries = useQueryClient();
+  const [initial] = useState(draft);
+  const changed = draft !== initial;
   const entry = entryOf(draft);
   const preview = useQuery({
     queryKey: ["rig-preview", { ...entry, name: "preview" }],
@@ -51,7 +54,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
   const save = useMutation({
     mutationFn: (body: NonNullable<typeof entry>) => (rig ? api.editRig(rig.id, body) : api.addRig(body)),
     onSuccess: (saved) => {
-      void queries.invalidateQueries({ queryKey: ["rigs"] });
+      queries.setQueryData<Rig[]>(["rigs"], (all) => withSaved(all, saved));
       onSaved(saved);
     },
   });
@@ -78,7 +81,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
   );
 
   return (
-    <div className="grid h-full grid-cols-[372px_minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[372px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
       <form
         noValidate
         className="overflow-y-auto border-rule border-r p-4"
@@ -97,7 +100,12 @@ export function RigForm({ rig, parts, onSaved }: Props) {
               required
             />
           </div>
-          <Button type="submit" look="next" className="mb-1.5" disabled={entry === null || save.isPending}>
+          <Button
+            type="submit"
+            look={rig && !changed ? "plain" : "next"}
+            className="mb-1.5"
+            disabled={entry === null || save.isPending}
+          >
             {rig ? "Save the rig" : "Put it on the shelf"}
           </Button>
         </div>

@@ -18,11 +18,15 @@ export function Rigs() {
   const form = making ? null : shown;
 
   return (
-    <div className="grid h-full grid-cols-[290px_minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[290px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
       <div className="overflow-y-auto border-ink border-r bg-card p-4">
         <h1 className="sr-only">Rigs</h1>
         <div className="mb-2 grid grid-cols-2 gap-2">
-          <Button look={making ? "plain" : "next"} className="px-2" onClick={() => setChosen("new")}>
+          <Button
+            look={shelf.isSuccess && rigs.length === 0 ? "next" : "plain"}
+            className="px-2"
+            onClick={() => setChosen("new")}
+          >
             Make a rig
           </Button>
           <Button

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, Refusal, type Rig, type ScalePicture } from "../../client/api";
 import { digits, trimmed } from "../../lib/numbers";
@@ -15,7 +15,6 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const input = useRef<HTMLInputElement>(null);
   const [length, setLength] = useState<number | null>(null);
   const [points, setPoints] = useState<Points | null>(null);
-  const queries = useQueryClient();
   const seen = (found: ScalePicture) => {
     save.reset();
     const { width_px: w, height_px: h } = found;
@@ -37,10 +36,6 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const save = useMutation({
     mutationFn: (picture: ScalePicture["picture"]) =>
       api.saveScale(rig.id, { picture, length_um: length ?? 0, points }),
-    onSuccess: () => {
-      void queries.invalidateQueries({ queryKey: ["rigs"] });
-      void queries.invalidateQueries({ queryKey: ["calibrations", rig.id] });
-    },
   });
   const busy = bring.isPending || shoot.isPending;
   const refusal = save.error instanceof Refusal ? save.error : null;

@@ -20,7 +20,7 @@ interface Props {
 /** The rig drawn, its figures, what is wrong with it, and the light it needs. */
 export function WhatItDoes({ does, stale, error, rig }: Props) {
   return (
-    <section aria-label="What it does" className={stale ? "opacity-45" : ""}>
+    <section aria-label="What it does" className={stale ? "grayscale" : ""}>
       {error && (
         <Notice kind="fault" title="This cannot be computed.">
           {error}

@@ -15,7 +15,7 @@ export function Cautions({ specimen, stack }: { specimen: Specimen; stack: Stack
   return (
     <section aria-label="Cautions">
       <p className="pb-1 text-[14px] text-ink2">
-        A reminder, no instruction: data sheets, local rules and trained staff decide.
+        A reminder, no instruction: follow data sheets, your local rules, and trained staff.
         {stack ? " What you tick goes into the record." : " Save the ladder to tick them."}
       </p>
       {tick.isError && <Notice kind="fault">{tick.error.message}</Notice>}
@@ -32,7 +32,7 @@ export function Cautions({ specimen, stack }: { specimen: Specimen; stack: Stack
               ) : (
                 <Button
                   className="shrink-0"
-                  aria-label={`I have read: ${one.title}`}
+                  aria-label={`I have read it: ${one.title}`}
                   disabled={!stack || tick.isPending}
                   onClick={() => tick.mutate(one.key)}
                 >

@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, type Part, Refusal, type Rig, type Specimen, type Stack, type Way } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
@@ -147,7 +147,16 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
   };
   const refusals = [save.error, preview.error].filter((error) => error instanceof Refusal);
   const problem = (field: string) => refusals.map((one) => one.at(field)).find(Boolean);
-  const ladder = preview.data?.ladder;
+  const cautions = useQuery({ queryKey: ["cautions", specimen], queryFn: () => api.cautions(specimen.id) });
+  const unread = (cautions.data ?? []).filter((one) => !stack?.cautions_read.includes(one.key)).length;
+  // While an entry is wrong, the last ladder that could be planned stays in sight.
+  const last = useRef(preview.data);
+  if (preview.data) last.current = preview.data;
+  const seen = preview.data ?? last.current;
+  const lastPlan = useRef(plan);
+  if (preview.data && plan) lastPlan.current = plan;
+  const shownPlan = preview.data ? (plan ?? lastPlan.current) : lastPlan.current;
+  const ladder = seen?.ladder;
   const stale = plan === null || preview.isError;
   const note = asSaved
     ? `${stack.rig_name}, version ${stack.rig_version}, as it was`
@@ -157,9 +166,9 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
 
   return (
     <div className="grid h-full grid-cols-[250px_318px_minmax(0,1fr)]">
-      {ladder && plan ? (
+      {ladder && shownPlan ? (
         <Ladder
-          drawing={drawing(plan, ladder, asSaved ? stack.takes.at(-1) : undefined)}
+          drawing={drawing(shownPlan, ladder, asSaved ? stack.takes.at(-1) : undefined)}
           caption={plural(ladder.frames, "rung")}
         />
       ) : (
@@ -174,7 +183,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
         calibrations={calibrations.data ?? []}
         draft={draft}
         ladder={ladder}
-        circle={preview.data?.circle_um ?? null}
+        circle={seen?.circle_um ?? null}
         problem={problem}
         onRig={(id) => {
           setRigId(id);
@@ -187,7 +196,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
       />
       <div className="overflow-y-auto p-4">
         <div className="mb-2 flex items-start justify-between gap-3">
-          <p className={`head text-[28px] leading-tight ${stale ? "opacity-45" : ""}`} aria-live="polite">
+          <p className={`head text-[28px] leading-tight ${stale ? "text-ink2" : ""}`} aria-live="polite">
             {ladder ? (
               <>
                 {ladder.frames} frames <span className="font-normal text-[18px] text-ink2">every</span>{" "}
@@ -237,8 +246,13 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
             </Notice>
           )}
         </div>
-        {preview.data && ladder && plan && (
-          <div className={stale ? "opacity-45" : ""}>
+        {stale && seen && (
+          <p className="mb-2 text-[14px] text-ink2" role="status">
+            Shown as it was before the last change.
+          </p>
+        )}
+        {seen && ladder && shownPlan && (
+          <div className={stale ? "grayscale" : ""}>
             <Tabs
               label="About this ladder"
               value={tab}
@@ -250,28 +264,28 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
                   content: (
                     <>
                       <Result
-                        preview={preview.data}
+                        preview={seen}
                         figures={figures.data?.figures ?? []}
                         click={draft.unit?.um ?? draft.click_um}
                         wanted={(draft.overlap_percent ?? 0) / 100}
                         medium={specimen.medium}
                         index={rig.medium_index}
-                        timing={plan.timing}
+                        timing={shownPlan.timing}
                       />
                       <Ways
-                        plan={{ ...plan, far_um: ladder.far_um }}
+                        plan={{ ...shownPlan, far_um: ladder.far_um }}
                         specimen={specimen}
-                        preview={preview.data}
+                        preview={seen}
                         onLoad={load}
                       />
                     </>
                   ),
                 },
-                { value: "frame", label: "Frame and turning", content: <Framing preview={preview.data} /> },
+                { value: "frame", label: "Frame and turning", content: <Framing preview={seen} /> },
                 {
                   value: "hand",
                   label: "By hand",
-                  content: <ByHand ladder={ladder} overlap={plan.overlap ?? 0.3} />,
+                  content: <ByHand ladder={ladder} overlap={shownPlan.overlap ?? 0.3} />,
                 },
                 {
                   value: "wait",
@@ -281,13 +295,16 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
                       snow={specimen.kind === "snow"}
                       size={specimen.width_mm}
                       detail={figures.data?.figures.find((one) => one.key === "detail_um")?.values[0] ?? null}
-                      onBudget={(minutes) => change(withSet(draft, "budget_min", minutes))}
+                      onBudget={(minutes) => {
+                        change(withSet(draft, "budget_min", minutes));
+                        setTab("ladder");
+                      }}
                     />
                   ),
                 },
                 {
                   value: "cautions",
-                  label: "Cautions",
+                  label: unread > 0 ? `Cautions, ${unread} to read` : "Cautions",
                   content: <Cautions specimen={specimen} stack={stack} />,
                 },
               ]}

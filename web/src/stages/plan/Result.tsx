@@ -51,6 +51,10 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
             source="geometry of the light cone"
             note={`The Airy disc is ${digits(ladder.airy_px, 2)} px: blur of about that size is hardly seen.`}
           />
+          <Plain
+            label="Frame after aligning"
+            value={`${framing.field_mm.map((side) => digits(side, 3)).join(" × ")} mm`}
+          />
         </section>
         <section aria-label="Cost">
           <h2 className="text-[15px]">Cost</h2>
@@ -65,10 +69,9 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
             source="sum of the times entered"
           />
           <Plain label="Card space" value={bytes(ladder.bytes)} />
-          <Plain label="Travel, from" value={`${um(ladder.travel_um)}, ${um(ladder.approach_from_um)}`} />
           <Plain
-            label="Frame after aligning"
-            value={`${framing.field_mm.map((side) => digits(side, 3)).join(" × ")} mm`}
+            label="Rail travel, starting at"
+            value={`${um(ladder.travel_um)}, ${um(ladder.approach_from_um)}`}
           />
           <FigureRow
             label="Overlap that results"

@@ -12,10 +12,11 @@ interface Props {
   onLoad: (way: Way) => void;
 }
 
-type Column = "detail_um" | "effective_f_number" | "frames" | "seconds" | "bytes";
+type Column = "detail_um" | "effective_f_number" | "step_um" | "frames" | "seconds" | "bytes";
 const COLUMNS: ReadonlyArray<{ key: Column; label: string }> = [
   { key: "effective_f_number", label: "Eff. aperture" },
   { key: "detail_um", label: "Detail" },
+  { key: "step_um", label: "Step" },
   { key: "frames", label: "Frames" },
   { key: "seconds", label: "Time" },
   { key: "bytes", label: "Space" },
@@ -89,6 +90,7 @@ export function Ways({ plan, specimen, preview, onLoad }: Props) {
                 </th>
                 <td>{fNumber(way.effective_f_number)}</td>
                 <td className="whitespace-nowrap">{um(way.detail_um)}</td>
+                <td className="whitespace-nowrap">{way.step_um === null ? "–" : um(way.step_um)}</td>
                 <td className="whitespace-nowrap">
                   {way.frames}
                   {way.tiles > 1 && ` × ${way.tiles}`}
