@@ -1,4 +1,4 @@
-"""``./ladder benchmark [select|pyramid|blend|memory …]``: medians of three runs, as ratios to merely decoding."""
+"""``./ladder benchmark [select|pyramid|blend|memory|plan …]``: medians of three runs, as ratios to merely decoding."""
 
 import json
 import subprocess
@@ -11,7 +11,7 @@ from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
 
 RUNS = 3
 BOUNDS = {"select": "to hold: 3.5 ×", "pyramid": "to hold: 6 ×", "blend": "no bound set"}
-NAMES = (*BOUNDS, "memory")
+NAMES = (*BOUNDS, "memory", "plan")
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -35,6 +35,25 @@ def main(names: list[str]) -> int:
         print(f"ladder: no benchmark is called {unknown[0]!r}: choose from {', '.join(NAMES)}", file=sys.stderr)
         return 2
     wanted = names or list(NAMES)
+    if "plan" in wanted:
+        _plans()
+    if set(wanted) - {"plan"}:
+        _merges(wanted)
+    return 0
+
+
+def _plans() -> None:
+    from benchmarks.plan import measure as measure_plans  # starts a server and a browser
+
+    floor_ms, plan_ms, page_ms = measure_plans()
+    print(f"floor: reading one label from the server: {floor_ms:.1f} ms")
+    print(f"a plan at the server: {plan_ms / floor_ms:.2f} × the floor ({plan_ms:.1f} ms; to hold: 50 ms)")
+    print(
+        f"from a key press to the new ladder: {page_ms / floor_ms:.1f} × the floor ({page_ms:.0f} ms; to hold: 100 ms)"
+    )
+
+
+def _merges(wanted: list[str]) -> None:
     with tempfile.TemporaryDirectory(prefix="amber-ladder-benchmark-") as holder:
         scratch = Path(holder)
         frames, twice = scratch / "frames", scratch / "twice"
@@ -57,7 +76,6 @@ def main(names: list[str]) -> int:
                     f"({more / once:.2f} ×; to hold: 1200 MB, no growth)",
                     flush=True,
                 )
-    return 0
 
 
 if __name__ == "__main__":

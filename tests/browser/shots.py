@@ -4,7 +4,7 @@ import sys
 
 from playwright.sync_api import Page
 
-from amber_ladder.demo.shelf import DEMO
+from amber_ladder.demo.shelf import DEMO, FIVE
 from amber_ladder.demo.tarn_hollow import load_first, load_rest
 from amber_ladder.launch.serve import SOURCE
 from tests.support.browser import chromium
@@ -26,21 +26,33 @@ def main() -> int:
     assert DEMO[0].label.catalogue_number == "TH-0418"
     for name, path in (
         ("cabinet", "/"),
-        ("rigs", "/rigs"),
         ("plan", "/stacks/1/plan"),
         ("shoot", "/stacks/2/shoot"),
         ("merge", "/stacks/1/merge"),
         ("record", "/stacks/4/record"),
+        ("bench-sheet", "/api/stacks/1/bench-sheet"),
     ):
         page.goto(path)
-        settle(page)
-        page.screenshot(path=OUT / f"{name}.png")
-        print(OUT / f"{name}.png")
+        keep(page, name)
+    page.goto("/rigs")
+    page.get_by_role("button", name=FIVE).click()
+    keep(page, "rigs")
+    page.get_by_role("button", name="Scale from a picture").click()
+    with page.expect_response("**/calibration-pictures/**") as answer:
+        page.get_by_role("button", name="Shoot the ruled slide on the simulated bench").click()
+    answer.value.finished()
+    keep(page, "scale")
     page.goto("/stacks/4/shoot")
     page.keyboard.press("d")
-    settle(page)
-    page.screenshot(path=OUT / "shoot-dim.png")
+    keep(page, "shoot-dim")
     return 0
+
+
+def keep(page: Page, name: str) -> None:
+    """Save the page as it is once everything on it is there."""
+    settle(page)
+    page.screenshot(path=OUT / f"{name}.png")
+    print(OUT / f"{name}.png")
 
 
 def settle(page: Page) -> None:

@@ -205,7 +205,7 @@ class RigsAndPlan(PageTest):
         self.new_ladder("TH-33", "Ways lens", Kind="snow")
         page = self.page
         ways = page.get_by_role("region", name="Other ways to shoot it")
-        expect(ways.get_by_text("Stacking is worth it")).to_be_visible()
+        expect(ways.get_by_text("For the chosen use, 480 px wide, one frame will do.")).to_be_visible()
         expect(ways.get_by_text("one frame, no stack").first).to_be_visible()
         ways.get_by_role("button", name="Time").click()
         every = ways.get_by_role("button", name=re.compile(r"^All \d+ ways"))

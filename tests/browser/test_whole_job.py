@@ -49,9 +49,6 @@ class WholeJob(PageTest):
 
     def test_1_with_the_mouse(self) -> None:  # noqa: PLR0915 - one walk, told in order
         page = self.page
-        page.goto("/")
-        expect(page.get_by_text("The cabinet is empty")).to_be_visible()
-        self.assert_accessible()
         self.make_rig("Five times")
         expect(page.get_by_role("button", name="Effective aperture")).to_contain_text("f/17.9")
         page.get_by_role("button", name="Effective aperture").click()

@@ -137,9 +137,16 @@ class OtherWays(unittest.TestCase):
         na = single_frame_na(optics, LENS, 5000)
         stopped = resolve(Rig(SENSOR, Measured(1, na=na)))
         self.assertAlmostEqual(stopped.sharp_depth_um.total, 5000, delta=1)
-        worth = is_it_worth_it(LENS, optics, 5000)
+        worth = is_it_worth_it(LENS, optics, 5000, Wave())
         self.assertAlmostEqual(worth.single_detail_um, stopped.detail_um)
         self.assertAlmostEqual(worth.wider_than_px, 2 * 6000 * 3.76 / stopped.detail_um, delta=1)
+
+    def test_worth_it_depends_on_the_use(self) -> None:
+        optics = resolve(LENS)
+        self.assertEqual(is_it_worth_it(LENS, optics, 5000, Screen(640)).use_px, 640)
+        self.assertFalse(is_it_worth_it(LENS, optics, 5000, Screen(640)).worth_it)
+        self.assertTrue(is_it_worth_it(LENS, optics, 5000, Screen(3840)).worth_it)
+        self.assertFalse(is_it_worth_it(LENS, optics, 200, Wave()).worth_it)  # sharp over all of it as it is
 
 
 class FramingAndTurning(unittest.TestCase):

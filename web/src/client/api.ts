@@ -57,6 +57,8 @@ export const api = {
     answered(client.POST("/api/rigs/preview", { body, params: { query: { medium_index } } })),
   putOnBench: (rig_id: number, flash_power: number) =>
     answered(client.PUT("/api/rigs/{rig_id}/bench", { params: { path: { rig_id } }, body: { flash_power } })),
+  rigVersions: (rig_id: number) =>
+    answered(client.GET("/api/rigs/{rig_id}/versions", { params: { path: { rig_id } } })),
   parts: () => answered(client.GET("/api/parts")),
   addPart: (body: Schemas["PartEntry"]) => answered(client.POST("/api/parts", { body })),
   editPart: (part_id: number, body: Schemas["PartEntry"]) =>

@@ -16,11 +16,12 @@ from amber_ladder.core.optics import (
     tiles_for,
 )
 from amber_ladder.core.planning._ladder import Rail, Timing, Wanted, plan_ladder
-from amber_ladder.core.planning._sharpness import Sharpness, Wave, sharp_depth_um
+from amber_ladder.core.planning._sharpness import Sharpness, Wave, circle_um, sharp_depth_um
 from amber_ladder.errors import BadInput
 
 _STOPS = 4  # whole stops down from the rig's own setting that are compared
 _SMALLEST_MARKED = 32.0  # few lenses close farther
+_SAME = 1.05  # times finer: less is no difference
 _SAMPLED_AIRY_PX = 3.95
 _WELL_SAMPLED_AIRY_PX = 9.0
 
@@ -52,12 +53,19 @@ class Way:
 class Worth:
     """Whether stacking is worth it: ``single_detail_um`` is what one frame keeps over the whole depth.
 
-    ``wider_than_px`` is the picture width from which a stack shows more than that single frame.
+    ``wider_than_px`` is the picture width from which a stack shows more than that single frame, ``use_px`` the width
+    of the picture that is wanted.
     """
 
     single_detail_um: float
     times_finer: float
     wider_than_px: int
+    use_px: int
+
+    @property
+    def worth_it(self) -> bool:
+        """Whether the picture that is wanted shows the difference."""
+        return self.times_finer > _SAME and self.use_px > self.wider_than_px
 
 
 def other_ways(
@@ -104,13 +112,21 @@ def other_ways(
     return tuple(_marked(stacks, budget_s)) + tuple(singles)
 
 
-def is_it_worth_it(rig: Rig, optics: Optics, depth_um: float) -> Worth:
-    """Compare a stack with one frame that is stopped down until all of the depth is sharp."""
+def is_it_worth_it(rig: Rig, optics: Optics, depth_um: float, sharpness: Sharpness) -> Worth:
+    """Compare a stack with one frame that is stopped down until all of the depth is sharp, for the chosen use."""
     na = single_frame_na(optics, rig, depth_um)
     detail = smallest_detail_um(na, rig.wavelength_nm)
     times = detail / optics.detail_um
     # Two pixels for each smallest detail (Nyquist): a wider picture shows what the single frame does not hold.
-    return Worth(detail, times, round(2.0 * optics.field_mm[0] * 1e3 / detail))
+    wider_than_px = round(2.0 * optics.field_mm[0] * 1e3 / detail)
+    return Worth(detail, times, wider_than_px, _use_px(rig, sharpness))
+
+
+def _use_px(rig: Rig, sharpness: Sharpness) -> int:
+    """How many blur circles the wanted picture is wide; by wave optics, all the pixels there are."""
+    circle = circle_um(rig, sharpness)
+    width_um = rig.sensor.width_px * rig.sensor.pixel_um
+    return rig.sensor.width_px if circle is None else round(width_um / max(circle, rig.sensor.pixel_um))
 
 
 def single_frame_na(optics: Optics, rig: Rig, depth_um: float) -> float:

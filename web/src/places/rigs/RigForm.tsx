@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useState } from "react";
 import { api, type Figure, type Part, Refusal, type Rig } from "../../client/api";
 import { withSaved } from "../../lib/lists";
-import { digits, trimmed } from "../../lib/numbers";
+import { digits, times, trimmed } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { NumberField, TextField } from "../../ui/Field";
@@ -172,11 +172,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
             )}
           </>
         )}
-        {rig && (
-          <p className="mt-3 text-[13px] text-ink2">
-            Version {rig.version}. Stacks keep the version they were planned with.
-          </p>
-        )}
+        {rig && <Versions rig={rig} />}
       </form>
       <div className="overflow-y-auto p-4">
         <WhatItDoes
@@ -188,6 +184,36 @@ export function RigForm({ rig, parts, onSaved }: Props) {
         {rig && <Calibrations rig={rig} />}
       </div>
     </div>
+  );
+}
+
+/** A rig as it was, from one change to the next. */
+function Versions({ rig }: { rig: Rig }) {
+  const [open, setOpen] = useState(false);
+  const found = useQuery({
+    queryKey: ["rig-versions", rig.id, rig.version],
+    queryFn: () => api.rigVersions(rig.id),
+    enabled: open,
+  });
+  return (
+    <details className="mt-3 text-[14px] text-ink2" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary className="min-h-9 underline underline-offset-3">
+        Version {rig.version}. Stacks keep the version they were planned with.
+      </summary>
+      {found.isError && <Notice kind="fault">{found.error.message}</Notice>}
+      <ol>
+        {found.data?.map((one) => (
+          <li key={one.number} className="border-rule border-b py-1">
+            {one.number}, since {one.since.replace("T", " ").slice(0, 16)}:{" "}
+            {Object.entries(one.rig.train)
+              .filter(([key, value]) => key !== "kind" && value !== null)
+              .map(([key, value]) => `${key} ${value}`)
+              .join(", ")}
+            {one.rig.measured?.magnification && `; measured ${times(one.rig.measured.magnification)}`}
+          </li>
+        ))}
+      </ol>
+    </details>
   );
 }
 

@@ -53,7 +53,7 @@ export function Ways({ plan, specimen, preview, onLoad }: Props) {
       <p className="py-1 text-[14px] text-ink2">
         {worth.times_finer < 1.05
           ? "One frame at this aperture is sharp over all of it: no stack is needed."
-          : `One frame stopped down over all of it keeps ${trimmed(digits(worth.single_detail_um, 2))} µm, ${trimmed(digits(worth.times_finer, 2))} times less detail. Stacking is worth it for pictures wider than ${worth.wider_than_px} px.`}
+          : `One frame stopped down over all of it keeps ${trimmed(digits(worth.single_detail_um, 2))} µm, ${trimmed(digits(worth.times_finer, 2))} times less detail: a stack shows more in pictures wider than ${worth.wider_than_px} px. ${worth.worth_it ? `For the chosen use, ${worth.use_px} px wide, it is worth it.` : `For the chosen use, ${worth.use_px} px wide, one frame will do.`}`}
       </p>
       {found.isError && <Notice kind="fault">{found.error.message}</Notice>}
       {rows.length > 0 && (
