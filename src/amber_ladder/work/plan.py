@@ -76,24 +76,13 @@ class CautionEntry(Strict):
 
 
 @dataclass(frozen=True, slots=True)
-class WorthView:
-    """Whether a stack is worth it for the chosen use (see :class:`amber_ladder.core.planning.Worth`)."""
-
-    single_detail_um: float
-    times_finer: float
-    wider_than_px: int
-    use_px: int
-    worth_it: bool
-
-
-@dataclass(frozen=True, slots=True)
 class PlanPreview:
     """A ladder as it would be, and what it means for framing, turning and the worth of a stack at all."""
 
     ladder: LadderView
     framing: Framing
     turns: list[Turn]
-    worth: WorthView
+    worth: Worth
     checks: list[Check]
     circle_um: float | None
 
@@ -145,7 +134,7 @@ def try_out(rig: RigJson, plan: LadderRequestJson, subject: SubjectEntry | None 
                 depth_um=depth_um, across_um=across_um, step_um=ladder.step_in_medium_um, by_degrees=_TURNS_DEG
             )
         ),
-        _worth(planning.is_it_worth_it(core, optics, depth_um, plan.sharpness.to_core())),
+        planning.is_it_worth_it(core, optics, depth_um, plan.sharpness.to_core()),
         [check for check in check_rig(core, optics, size) if check.key != "optics"],
         planning.circle_um(core, plan.sharpness.to_core()),
     )
@@ -234,10 +223,6 @@ def read_stack(stack_id: int) -> StackView:
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id)
         return stack_view(stack, len(stack.specimen.stacks))
-
-
-def _worth(worth: Worth) -> WorthView:
-    return WorthView(worth.single_detail_um, worth.times_finer, worth.wider_than_px, worth.use_px, worth.worth_it)
 
 
 def _in_medium(rig: StoredRig, medium_index: float) -> RigJson:

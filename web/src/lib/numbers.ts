@@ -41,3 +41,10 @@ export function bytes(count: number): string {
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`;
 }
+
+/** A value and its standard uncertainty, to two digits of the latter. */
+export function plusMinus(value: number, u: number): string {
+  if (!(u > 0)) return value.toPrecision(4);
+  const places = Math.min(6, Math.max(0, 1 - Math.floor(Math.log10(u))));
+  return `${value.toFixed(places)} ± ${u.toFixed(places)}`;
+}

@@ -51,7 +51,7 @@ class Way:
 
 @dataclass(frozen=True, slots=True)
 class Worth:
-    """Whether stacking is worth it: ``single_detail_um`` is what one frame keeps over the whole depth.
+    """Whether stacking is worth it for a use: ``single_detail_um`` is what one frame keeps over the whole depth.
 
     ``wider_than_px`` is the picture width from which a stack shows more than that single frame, ``use_px`` the width
     of the picture that is wanted.
@@ -61,11 +61,7 @@ class Worth:
     times_finer: float
     wider_than_px: int
     use_px: int
-
-    @property
-    def worth_it(self) -> bool:
-        """Whether the picture that is wanted shows the difference."""
-        return self.times_finer > _SAME and self.use_px > self.wider_than_px
+    worth_it: bool
 
 
 def other_ways(
@@ -119,7 +115,8 @@ def is_it_worth_it(rig: Rig, optics: Optics, depth_um: float, sharpness: Sharpne
     times = detail / optics.detail_um
     # Two pixels for each smallest detail (Nyquist): a wider picture shows what the single frame does not hold.
     wider_than_px = round(2.0 * optics.field_mm[0] * 1e3 / detail)
-    return Worth(detail, times, wider_than_px, _use_px(rig, sharpness))
+    use_px = _use_px(rig, sharpness)
+    return Worth(detail, times, wider_than_px, use_px, times > _SAME and use_px > wider_than_px)
 
 
 def _use_px(rig: Rig, sharpness: Sharpness) -> int:

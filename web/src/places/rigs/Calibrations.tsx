@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Calibration, type Rig } from "../../client/api";
-import { trimmed } from "../../lib/numbers";
+import { plusMinus, trimmed } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
@@ -154,11 +154,4 @@ export function Deviation({ result }: { result: ScaleResult }) {
       . The uncertainty is that of the picture; the ruling's own tolerance comes on top.
     </p>
   );
-}
-
-/** A value and its standard uncertainty, to two digits of the latter. */
-export function plusMinus(value: number, u: number): string {
-  if (!(u > 0)) return value.toPrecision(4);
-  const places = Math.min(6, Math.max(0, 1 - Math.floor(Math.log10(u))));
-  return `${value.toFixed(places)} ± ${u.toFixed(places)}`;
 }

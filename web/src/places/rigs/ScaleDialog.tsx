@@ -1,11 +1,11 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, Refusal, type Rig, type ScalePicture } from "../../client/api";
-import { digits, trimmed } from "../../lib/numbers";
+import { digits, plusMinus, trimmed } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
-import { Deviation, plusMinus, type ScaleResult } from "./Calibrations";
+import { Deviation, type ScaleResult } from "./Calibrations";
 import { type Points, RulingPicture } from "./RulingPicture";
 
 const SIMULATED_UM = 20;

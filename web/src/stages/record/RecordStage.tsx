@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type Merge, pictureUrl, type Stack, type Take } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { fNumber, percent, times, trimmed, um } from "../../lib/numbers";
+import { fNumber, percent, plusMinus, times, trimmed, um } from "../../lib/numbers";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { finishedMerges, latestTake, useStack } from "../StackPage";
@@ -59,7 +59,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
       specimen.medium_index > 1 ? `${specimen.medium}, n ${specimen.medium_index}` : specimen.medium,
     ],
     ["Locality", specimen.locality || "not given"],
-    ["Rig", stack.rig_name],
+    ["Rig", `${stack.rig_name}, version ${stack.rig_version}`],
     ["Magnification", `${times(optics.magnification)} ${optics.pixel_origin}`],
     [
       "Effective aperture",
@@ -97,8 +97,10 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               <div className="flex justify-between gap-6 border-rule border-b py-1.5">
                 <dt className="text-ink2">Scale</dt>
                 <dd className="text-right">
-                  {trimmed(label.data.um_per_px.toPrecision(4))} µm/px,{" "}
-                  <strong>{label.data.scale_from}</strong>
+                  {label.data.u_um_per_px
+                    ? plusMinus(label.data.um_per_px, label.data.u_um_per_px)
+                    : trimmed(label.data.um_per_px.toPrecision(4))}{" "}
+                  µm/px, <strong>{label.data.scale_from}</strong>
                 </dd>
               </div>
             )}
