@@ -5,7 +5,17 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_ladder.bench.simulated import SPECIMENS, Grid, Scene, Sheet, SimulatedBench, SimulatedSpecimen, Wobble
+from amber_ladder.bench.simulated import (
+    RAMP_SLOPE_DEG,
+    RULING_UM,
+    SPECIMENS,
+    Grid,
+    Scene,
+    Sheet,
+    SimulatedBench,
+    SimulatedSpecimen,
+    Wobble,
+)
 from amber_ladder.bench.simulated.psf import kernel
 from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
 
@@ -79,6 +89,19 @@ class Bench(unittest.TestCase):
             with self.subTest(key=key):
                 self.assertGreaterEqual(float(depth.min()), 0.0)
                 self.assertLessEqual(float(depth.max()), specimen.depth_um + 1e-3)
+
+    def test_the_ruled_slide_and_the_ramp_are_as_they_say(self) -> None:
+        bench = SimulatedBench(SPECIMENS["ruled-slide"], OPTICS, SENSOR, near_um=0, seed=3, wobble=STILL)
+        bench.move_to(0)
+        row = exposed(bench).astype(np.float64).mean(axis=2)[SENSOR.height_px // 2]
+        dark = row < (row.min() + row.max()) / 2
+        # A line every 20 µm across the field, give or take those at the edges.
+        lines = int(np.count_nonzero(dark[1:] & ~dark[:-1]))
+        self.assertAlmostEqual(lines, OPTICS.field_mm[0] * 1e3 / RULING_UM, delta=3)
+        grid = Grid.centred(300, 200, 2.0)
+        depth = SPECIMENS["focus-ramp"].build(grid, 1).sharp_depth_um()
+        slope = np.degrees(np.arctan(np.diff(depth, axis=1) / 2.0))
+        np.testing.assert_allclose(slope, RAMP_SLOPE_DEG, atol=0.1)
 
     def test_truth_matrices_say_where_the_picture_lies(self) -> None:
         bench = SimulatedBench(flat(0), OPTICS, SENSOR, near_um=0, seed=1, wobble=Wobble(0, 3, 0, 0, 0, 0))

@@ -1,5 +1,9 @@
+import os
+import subprocess
+import sys
 import unittest
 
+import psycopg
 from sqlalchemy import inspect
 
 from amber_ladder.errors import Conflict, DatabaseAway
@@ -19,6 +23,32 @@ class Tables(unittest.TestCase):
         for table in Base.metadata.sorted_tables:
             columns = {column["name"] for column in found.get_columns(table.name)}
             self.assertEqual(columns, {column.name for column in table.columns}, table.name)
+
+    def test_rigs_from_before_keep_their_first_version(self) -> None:
+        name = "from_before"
+        url = self.station.cluster.url.rsplit("/", 1)[0] + f"/{name}"
+        with psycopg.connect(self.station.cluster.url, autocommit=True) as connection:
+            connection.execute(f"create database {name}")
+        script = """
+from pathlib import Path
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import text
+from amber_ladder.store import database
+config = Config()
+config.set_main_option("script_location", str(Path(database.__file__).parent / "migrations"))
+command.upgrade(config, "0002")
+with database.engine().begin() as old:
+    old.execute(text("insert into rig (name, definition, created_at, updated_at) values ('old', '{}', now(), now())"))
+command.upgrade(config, "head")
+with database.engine().connect() as new:
+    print(new.execute(text("select number, name from rig_version")).all(), new.execute(text("select version from rig")).all())
+"""
+        environment = {**os.environ, "AMBER_LADDER_DATABASE_URL": url}
+        result = subprocess.run(
+            [sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=False
+        )
+        self.assertEqual(result.stdout.strip(), "[(1, 'old')] [(1,)]", result.stderr)
 
     def test_search_takes_what_is_typed_literally(self) -> None:
         with transaction() as session:

@@ -15,7 +15,11 @@ from amber_ladder.work.views import TaskView, task_view
 
 _WORK: dict[str, Callable[[int, Progress], None]] = {"shoot": shoot, "merge": merge_take, "calibrate": calibrate}
 # How much of the whole each phase is, for the time left.
-_SHARES = {"shoot": (0.0, 1.0), "register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}
+_SHARES: dict[str, dict[str, tuple[float, float]]] = {
+    "shoot": {"shoot": (0.0, 1.0)},
+    "merge": {"register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)},
+    "calibrate": {"shoot": (0.0, 0.8), "register": (0.8, 0.2)},
+}
 _REPORT_EVERY_S = 0.2
 _DATABASE_PATIENCE_S = 600.0
 
@@ -30,7 +34,7 @@ def run(task_id: int) -> None:
             return
         kind = task.kind
     try:
-        _WORK[kind](task_id, _Reporter(task_id))
+        _WORK[kind](task_id, _Reporter(task_id, _SHARES[kind]))
     except Stopped:
         _close_stopped_shoot(task_id, kind)
         _end(task_id, "stopped", "stopped by hand")
@@ -86,8 +90,9 @@ def _end(task_id: int, state: str, message: str = "") -> None:
 class _Reporter:
     """Writes progress down a few times a second, reckons the time left, and stops when asked to."""
 
-    def __init__(self, task_id: int) -> None:
+    def __init__(self, task_id: int, shares: dict[str, tuple[float, float]]) -> None:
         self._task_id = task_id
+        self._shares = shares
         self._started = time.monotonic()
         self._start_share: float | None = None
         self._last = 0.0
@@ -109,7 +114,7 @@ class _Reporter:
             raise Stopped("stopped by hand")
 
     def _seconds_left(self, phase: str, done: int, total: int, moment: float) -> float | None:
-        start, width = _SHARES[phase]
+        start, width = self._shares[phase]
         share = start + width * done / max(total, 1)
         if self._start_share is None:
             self._start_share = share  # work taken up again does not begin at nothing

@@ -117,8 +117,10 @@ function One({ calibration }: { calibration: Calibration }) {
         done={task.done}
         total={task.total}
         secondsLeft={task.seconds_left}
+        onStop={() => void api.stop(task.id)}
       />
     );
+  if (task?.state === "stopped") return head("Focus units", "stopped by hand: nothing was measured");
   if (task?.state === "failed")
     return (
       <Notice kind="fault" title="The ramp could not be measured.">

@@ -1,9 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, Refusal, type Rig } from "../../client/api";
+import { type UploadState, upload } from "../../client/upload";
 import { Button } from "../../ui/Button";
 import { NumberField, TextField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
+import { Rejected } from "../../ui/Rejected";
 import { Work } from "../../ui/Work";
 
 /** What a body's bare focus steps, or its counter, move focus by: from a series of a flat ramp. */
@@ -13,7 +15,8 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const [units, setUnits] = useState<number | null>(1);
   const [unit, setUnit] = useState("step");
   const [hidden, setHidden] = useState<number | null>(12);
-  const [sent, setSent] = useState<{ done: number; total: number } | null>(null);
+  const [sent, setSent] = useState<UploadState | null>(null);
+  const stopper = useRef<AbortController | null>(null);
   const queries = useQueryClient();
   const run = useMutation({
     mutationFn: async (files: File[] | null) => {
@@ -24,18 +27,16 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
         simulated_unit_um: files ? null : hidden,
       });
       if (!files) return begun;
-      for (const [i, file] of files.entries()) {
-        setSent({ done: i, total: files.length });
-        await api.addRampFrame(begun.id, file);
-      }
-      setSent(null);
-      return api.measureRamp(begun.id);
+      stopper.current = new AbortController();
+      const { signal } = stopper.current;
+      const done = await upload((file) => api.addRampFrame(begun.id, file), files, setSent, signal);
+      if (signal.aborted) return null;
+      const measuring = await api.measureRamp(begun.id);
+      // Files that were not taken stay named until the person has seen it.
+      return done.rejected.length > 0 ? null : measuring;
     },
-    onSuccess: onDone,
-    onSettled: () => {
-      setSent(null);
-      void queries.invalidateQueries({ queryKey: ["calibrations", rig.id] });
-    },
+    onSuccess: (measuring) => measuring && onDone(),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["calibrations", rig.id] }),
   });
   const refusal = run.error instanceof Refusal ? run.error : null;
   const ready = slope !== null && units !== null && unit.trim() !== "" && !run.isPending;
@@ -83,7 +84,16 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
       <Button look="next" className="w-full" disabled={!ready} onClick={() => input.current?.click()}>
         Choose the frames
       </Button>
-      {sent && <Work title="Storing frames" done={sent.done} total={sent.total} secondsLeft={null} />}
+      {sent && run.isPending && (
+        <Work
+          title="Storing frames"
+          done={sent.done}
+          total={sent.total}
+          secondsLeft={sent.secondsLeft}
+          onStop={() => stopper.current?.abort()}
+        />
+      )}
+      <Rejected files={sent?.rejected ?? []} />
       <h3 className="pt-3 text-[16px]">Or on the simulated bench</h3>
       <NumberField
         label="One unit of the simulated body"

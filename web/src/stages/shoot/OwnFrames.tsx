@@ -1,11 +1,12 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Stack, type Take } from "../../client/api";
+import { dropped, type UploadState, upload } from "../../client/upload";
 import { plural } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import { Rejected } from "../../ui/Rejected";
 import { Work } from "../../ui/Work";
-import { dropped, type UploadState, upload } from "./upload";
 
 interface Props {
   stack: Stack;
@@ -27,7 +28,7 @@ export function OwnFrames({ stack, take, onChange }: Props) {
       if (files.length === 0) return;
       const target = take ?? (await api.beginTake(stack.id, { source: "files" }));
       stopper.current = new AbortController();
-      await upload(target.id, files, setSending, stopper.current.signal);
+      await upload((file) => api.addFile(target.id, file), files, setSending, stopper.current.signal);
     },
     onSettled: onChange,
   });
@@ -84,17 +85,7 @@ export function OwnFrames({ stack, take, onChange }: Props) {
           onStop={() => stopper.current?.abort()}
         />
       )}
-      {sending && sending.rejected.length > 0 && (
-        <Notice kind="fault" title={`${plural(sending.rejected.length, "file")} not taken.`}>
-          <ul>
-            {sending.rejected.map((one) => (
-              <li key={one.name}>
-                <strong>{one.name}</strong> {one.reason}
-              </li>
-            ))}
-          </ul>
-        </Notice>
-      )}
+      <Rejected files={sending?.rejected ?? []} />
       {take && !busy && (
         <>
           <p role="status">{plural(take.frames.length, "frame")} stored.</p>

@@ -1,4 +1,4 @@
-import { api, Refusal } from "../../client/api";
+import { Refusal } from "./api";
 
 export interface Rejected {
   name: string;
@@ -16,7 +16,7 @@ const AT_ONCE = 3;
 
 /** Send files a few at a time. What is refused is named and left out; the rest goes on. */
 export async function upload(
-  takeId: number,
+  send: (file: File) => Promise<unknown>,
   files: readonly File[],
   onChange: (state: UploadState) => void,
   stopped: AbortSignal,
@@ -27,7 +27,7 @@ export async function upload(
   const worker = async () => {
     for (let file = waiting.shift(); file && !stopped.aborted; file = waiting.shift()) {
       try {
-        await api.addFile(takeId, file);
+        await send(file);
       } catch (error) {
         const reason = error instanceof Refusal ? error.message : "could not be sent";
         state.rejected.push({ name: file.name, reason: reason.replace(`${file.name}: `, "") });
