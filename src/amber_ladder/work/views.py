@@ -131,6 +131,7 @@ class LadderView:
     seconds: float
     bytes: int
     warnings: list[str]
+    faults: list[str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,6 +248,7 @@ def ladder_view(ladder: Ladder, optics: Optics, plan: LadderRequestJson) -> Ladd
         ladder.seconds,
         ladder.bytes,
         list(ladder.warnings),
+        list(ladder.faults),
     )
 
 

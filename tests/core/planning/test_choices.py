@@ -127,6 +127,12 @@ class OtherWays(unittest.TestCase):
         self.assertTrue(any("pixels" in mark for mark in marks))
         self.assertTrue(any("time there is" in mark for mark in marks))
 
+    def test_a_mosaic_of_many_stacks_is_not_called_sensible_where_one_picture_will_do(self) -> None:
+        for subject in (Subject(4, 2.5), Subject(11, 7)):
+            ways = [way for way in self.ways(subject=subject) if not way.single_frame]
+            fewest = min(way.tiles for way in ways)
+            self.assertTrue(all(way.tiles == fewest for way in ways if way.mark))
+
     def test_tiles_multiply_time_and_space(self) -> None:
         one, many = self.ways()[0], self.ways(subject=Subject(6, 4))[0]
         self.assertGreater(many.tiles, 1)

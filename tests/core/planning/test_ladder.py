@@ -71,7 +71,10 @@ class OtherWaysIn(unittest.TestCase):
         ladder = planned(far_um=700, frames=36, click_um=2.5)
         self.assertEqual((ladder.frames, ladder.step_um), (36, 25.0))  # 700 / 31 = 22.6: the next click above
         self.assertGreaterEqual(ladder.positions_um[-3], 700)
-        self.assertIn("soft", planned(far_um=700, frames=12).warnings[-1])
+        holed = planned(far_um=700, frames=12)
+        self.assertIn("soft", holed.faults[0])
+        self.assertIn(holed.faults[0], holed.warnings)
+        self.assertEqual(ladder.faults, ())
 
     def test_a_time_budget_gives_the_densest_ladder_that_fits(self) -> None:
         timing = Timing(1.0, 0.5, 1.5)

@@ -73,7 +73,8 @@ class Ladder:
     ``step_near_axis_um`` and ``step_rim_um`` are how far focus really moves in what the specimen lies in, for rays
     near the axis and at the rim; ``step_in_medium_um`` is the larger, so that the overlap holds for both. ``overlap``
     is what results after rounding to clicks. ``far_um`` is the farthest point that is reached with spare rungs beyond.
-    ``approach_from_um`` is where the rail starts, so that every rung is approached from the same side.
+    ``approach_from_um`` is where the rail starts, so that every rung is approached from the same side. ``faults`` are
+    those of the ``warnings`` that spoil the picture or cannot be shot.
     """
 
     step_um: float
@@ -92,6 +93,7 @@ class Ladder:
     seconds: float
     bytes: int
     warnings: tuple[str, ...]
+    faults: tuple[str, ...]
 
 
 def plan_ladder(
@@ -133,6 +135,7 @@ def plan_ladder(
     last_inner_um = positions[frames - 1 - wanted.spare_rungs]
     overlap = 1.0 - in_medium_um / sharp_um
     approach_um = positions[0] - rail.backlash_um
+    faults = _soft_bands(rail, step_um, overlap) + _beyond_travel(rail, approach_um, positions[-1])
     return Ladder(
         step_um=step_um,
         step_in_medium_um=in_medium_um,
@@ -149,10 +152,8 @@ def plan_ladder(
         approach_from_um=approach_um,
         seconds=frames * timing.rung_s,
         bytes=frames * bytes_per_frame,
-        warnings=optics.warnings
-        + extra
-        + _coverage_warnings(wanted, rail, step_um, overlap)
-        + _travel_warnings(rail, approach_um, positions[-1]),
+        warnings=optics.warnings + extra + _coarse_click(wanted, step_um, overlap) + faults,
+        faults=faults,
     )
 
 
@@ -248,18 +249,22 @@ def _whole_clicks(step_um: float, click_um: float | None, *, up: bool = False) -
     return max(whole, 1) * click_um
 
 
-def _coverage_warnings(wanted: Wanted, rail: Rail, step_um: float, overlap: float) -> tuple[str, ...]:
-    if overlap < -_ROUNDING:
-        if rail.click_um is not None and step_um <= rail.click_um * (1.0 + _ROUNDING):
-            return (
-                f"One click of the rail ({rail.click_um:g} µm) is more than the sharp depth: bands of the specimen "
-                "between the rungs stay soft. Use a finer rail or a smaller aperture.",
-            )
+def _soft_bands(rail: Rail, step_um: float, overlap: float) -> tuple[str, ...]:
+    if overlap >= -_ROUNDING:
+        return ()
+    if rail.click_um is not None and step_um <= rail.click_um * (1.0 + _ROUNDING):
         return (
-            f"The step ({step_um:.4g} µm) is larger than the sharp depth: bands of the specimen between the rungs stay "
-            "soft. More frames, a smaller aperture or less depth would close them.",
+            f"One click of the rail ({rail.click_um:g} µm) is more than the sharp depth: bands of the specimen "
+            "between the rungs stay soft. Use a finer rail or a smaller aperture.",
         )
-    if wanted.overlap is not None and overlap < wanted.overlap - 1e-6:
+    return (
+        f"The step ({step_um:.4g} µm) is larger than the sharp depth: bands of the specimen between the rungs stay "
+        "soft. More frames, a smaller aperture or less depth would close them.",
+    )
+
+
+def _coarse_click(wanted: Wanted, step_um: float, overlap: float) -> tuple[str, ...]:
+    if wanted.overlap is not None and 0.0 <= overlap < wanted.overlap - 1e-6:
         return (
             f"The step cannot be finer than one click ({step_um:g} µm): overlap is {overlap:.0%} "
             f"instead of {wanted.overlap:.0%}.",
@@ -267,7 +272,7 @@ def _coverage_warnings(wanted: Wanted, rail: Rail, step_um: float, overlap: floa
     return ()
 
 
-def _travel_warnings(rail: Rail, first_um: float, last_um: float) -> tuple[str, ...]:
+def _beyond_travel(rail: Rail, first_um: float, last_um: float) -> tuple[str, ...]:
     low, high = rail.min_um, rail.max_um
     found: tuple[str, ...] = ()
     if low is not None and first_um < low - 1e-6:

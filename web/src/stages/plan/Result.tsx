@@ -75,7 +75,11 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
           />
           <FigureRow
             label="Overlap that results"
-            value={percent(ladder.overlap)}
+            value={
+              ladder.overlap < 0
+                ? `none, ${um(-ladder.overlap * ladder.sharp_depth_um)} soft`
+                : percent(ladder.overlap)
+            }
             formula="1 − step / sharp depth"
             inputs={[
               {
@@ -118,7 +122,7 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
           </Notice>
         ))}
         {ladder.warnings.map((warning) => (
-          <Notice key={warning} kind="hint">
+          <Notice key={warning} kind={ladder.faults.includes(warning) ? "fault" : "hint"}>
             {warning}
           </Notice>
         ))}
