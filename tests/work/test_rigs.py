@@ -165,6 +165,14 @@ class FocusUnits(OneRig):
         assert done.task is not None
         self.assertEqual((done.task.state, done.result), ("failed", None))
         self.assertIn("no sharp band", done.task.message)
+        calibrations.forget(done.id)
+        self.assertEqual(calibrations.of_rig(self.rig.id), [])
+
+    def test_a_result_is_never_forgotten(self) -> None:
+        entry = calibrations.RampEntry(slope_deg=20, units_per_frame=4, simulated_unit_um=10)
+        done = self.result_of(calibrations.begin_ramp(self.rig.id, entry))
+        with self.assertRaisesRegex(Conflict, "has a result"):
+            calibrations.forget(done.id)
 
 
 if __name__ == "__main__":

@@ -107,6 +107,12 @@ def measure(calibration_id: int) -> calibrations.CalibrationView:
     return calibrations.measure(calibration_id)
 
 
+@router.delete("/calibrations/{calibration_id}", status_code=204)
+def forget(calibration_id: int) -> None:
+    """Take a calibration that came to nothing off the list."""
+    calibrations.forget(calibration_id)
+
+
 @router.get("/calibration-pictures/{name}", response_class=Response)
 def calibration_picture(name: Annotated[str, Path(pattern=r"^[0-9a-f]{64}\.(jpg|png|tif)$")]) -> Response:
     """A JPEG of a calibration's picture, which is named by its checksum."""

@@ -219,6 +219,17 @@ def measure(calibration_id: int) -> CalibrationView:
     return view
 
 
+def forget(calibration_id: int) -> None:
+    """Take a calibration that came to nothing off the list. Raises NotFound, and Conflict for one with a result."""
+    with transaction() as session:
+        calibration = rigs.get_calibration(session, calibration_id, locked=True)
+        if calibration.result is not None:
+            raise Conflict("this calibration has a result, and rigs or stacks may rest on it: it stays")
+        if calibration.task is not None and calibration.task.state in ("waiting", "running"):
+            raise Conflict("this series is being measured: stop it first")
+        session.delete(calibration)
+
+
 def calibrate(task_id: int, progress: Progress) -> None:
     """The worker's part: shoot the ramp if it is a simulated one, then measure it."""
     store = FrameStore(settings().data)

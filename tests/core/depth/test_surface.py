@@ -22,6 +22,15 @@ class Surfaces(unittest.TestCase):
         wrong[where] = 30
         found = surface(wrong, self.sure)
         self.assertLess(float(np.abs(found.index - self.slope)[where].max()), 1.0)
+        self.assertGreater(float(found.known.mean()), 0.95)
+
+    def test_where_neighbours_disagree_depth_is_unknown(self) -> None:
+        torn = self.slope.copy()
+        patches = np.random.default_rng(5).uniform(0, 30, (10, 10)).astype(np.float32)
+        torn[30:70, 40:80] = np.kron(patches, np.ones((4, 4), np.float32))
+        found = surface(torn, self.sure)
+        self.assertLess(float(found.known[36:64, 46:74].mean()), 0.05)
+        self.assertTrue(found.known[90:, :].all())
 
     def test_a_blank_patch_is_filled_from_around_it_and_said_to_be_unknown(self) -> None:
         index, confidence = self.slope.copy(), self.sure.copy()

@@ -117,6 +117,12 @@ export const api = {
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: { method } })),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
+  forgetCalibration: async (calibration_id: number) => {
+    const { error } = await client.DELETE("/api/calibrations/{calibration_id}", {
+      params: { path: { calibration_id } },
+    });
+    if (error) throw new Refusal((error as Schemas["Problem"]).message);
+  },
   /** Send one original as it is. */
   addFile: (take_id: number, file: File) =>
     answered(

@@ -11,6 +11,9 @@ Float = NDArray[np.float32]
 SURE = 0.75
 """Confidence from which a pixel's own peak is believed: noise alone, averaged over the focus window, stays below."""
 
+_AGREE_PX = 9
+_DISAGREE_FRAMES = 1.5
+
 
 @dataclass(frozen=True, slots=True)
 class Surface:
@@ -37,9 +40,19 @@ def surface(index: Float, confidence: Float) -> Surface:
     # A pixel far from the median of its neighbours is a wrong peak (noise, a glint), not a hair: those are
     # wider than the window over which focus was measured.
     outlier = np.abs(candidate - calm) > 1.5
-    smooth = _weighted_smooth(np.where(outlier, calm, candidate).astype(np.float32), trust)
+    cleaned = np.where(outlier, calm, candidate).astype(np.float32)
+    smooth = _weighted_smooth(cleaned, trust)
     near_sure = cv2.blur(sure.astype(np.float32), (7, 7)) > 0.3
-    return Surface(np.where(sure & ~outlier, smooth, calm).astype(np.float32), near_sure & measured)
+    known = near_sure & measured & ~_torn(cleaned)
+    return Surface(np.where(sure & ~outlier, smooth, calm).astype(np.float32), known)
+
+
+def _torn(index: Float) -> NDArray[np.bool_]:
+    """Where neighbouring peaks disagree: at steps in depth, and beside a nearer edge whose blur outshines what lies
+    behind. The peaks there are strong, and wrong by many frames: an honest map leaves them out."""
+    mean = cv2.blur(index, (_AGREE_PX, _AGREE_PX))
+    spread = cv2.blur(index * index, (_AGREE_PX, _AGREE_PX)) - mean * mean
+    return np.asarray(spread > _DISAGREE_FRAMES**2)
 
 
 def depth_spread(depth: Float) -> tuple[float, float] | None:

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Calibration, type Rig } from "../../client/api";
 import { plusMinus, trimmed } from "../../lib/numbers";
@@ -120,19 +120,41 @@ function One({ calibration }: { calibration: Calibration }) {
         onStop={() => void api.stop(task.id)}
       />
     );
-  if (task?.state === "stopped") return head("Focus units", "stopped by hand: nothing was measured");
-  if (task?.state === "failed")
+  if (!calibration.result)
     return (
-      <Notice kind="fault" title="The ramp could not be measured.">
-        {task.message}
-      </Notice>
+      <>
+        {task?.state === "failed" ? (
+          <Notice kind="fault" title="The ramp could not be measured.">
+            {task.message}
+          </Notice>
+        ) : (
+          head("Focus units", task?.state === "stopped" ? "stopped by hand" : "frames are awaited")
+        )}
+        <Forget calibration={calibration} />
+      </>
     );
-  if (!calibration.result) return head("Focus units", "frames are awaited");
   const result = calibration.result as unknown as RampResult;
   return (
     <>
       {head(`One ${entry.unit}`, `${plusMinus(result.um_per_unit, result.u_um_per_unit)} µm`)}
       <ResidualPlot result={result} />
+    </>
+  );
+}
+
+/** Takes a measurement that came to nothing off the list. */
+function Forget({ calibration }: { calibration: Calibration }) {
+  const queries = useQueryClient();
+  const forget = useMutation({
+    mutationFn: () => api.forgetCalibration(calibration.id),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["calibrations", calibration.rig_id] }),
+  });
+  return (
+    <>
+      {forget.isError && <Notice kind="fault">{forget.error.message}</Notice>}
+      <Button look="quiet" disabled={forget.isPending} onClick={() => forget.mutate()}>
+        Take it off the list
+      </Button>
     </>
   );
 }
