@@ -48,7 +48,7 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
       <div className="overflow-y-auto p-4">
         <div className="mb-1 flex items-center justify-between">
           <h2 className="text-[20px]">Parts shelf</h2>
-          <Button look="next" onClick={() => setChosen("new")}>
+          <Button look={chosen === null ? "next" : "plain"} onClick={() => setChosen("new")}>
             Add a part
           </Button>
         </div>

@@ -24,6 +24,7 @@ export function Viewer({ left, right }: Props) {
   const [zoom, setZoom] = useState<number | null>(null);
   const [failed, setFailed] = useState(false);
   const [loaded, setLoaded] = useState(false);
+  const [seen, setSeen] = useState(false);
   const at = useRef(divider);
   at.current = divider;
 
@@ -69,7 +70,10 @@ export function Viewer({ left, right }: Props) {
         success: (event) => {
           const item = (event as unknown as { item: OpenSeadragon.TiledImage & { url?: string } }).item;
           item.url = url;
-          const note = () => setLoaded(complete(viewer));
+          const note = () => {
+            setLoaded(complete(viewer));
+            if (complete(viewer)) setSeen(true);
+          };
           item.addHandler("fully-loaded-change", note);
           note();
           clip(viewer, at.current);
@@ -100,6 +104,11 @@ export function Viewer({ left, right }: Props) {
     <>
       <div className="relative min-h-0 flex-1 overflow-hidden bg-mat" data-loaded={loaded}>
         <div ref={box} className="absolute inset-0" />
+        {!seen && !failed && (
+          <p className="pointer-events-none absolute inset-0 grid place-items-center text-[#dfe4df]">
+            <span className="bg-mat px-3 py-1">Fetching the picture …</span>
+          </p>
+        )}
         <div
           role="slider"
           tabIndex={0}
