@@ -88,6 +88,21 @@ class RigsAndPlan(PageTest):
         choose("Objective", "four, finite")
         expect(page.get_by_role("combobox", name="Optical train")).to_contain_text("Finite objective")
 
+    def test_in_a_dim_room_everything_can_be_read(self) -> None:
+        self.rig("In the dim room", train={"kind": "lens", "f_number": 2.8, "magnification": 5})
+        page = self.page
+        page.goto("/rigs")
+        page.keyboard.press("d")
+        page.get_by_role("button", name="In the dim room").click()
+        expect(page.get_by_text("Pupil magnification not given")).to_be_visible()
+        self.assert_accessible()
+        page.get_by_text("Version 1. Stacks keep").click()
+        expect(page.get_by_text("1, since")).to_be_visible()
+        self.new_ladder("TH-34", "In the dim room", Kind="mineral")
+        for tab in ("Frame and turning", "By hand", "It will not wait", "Cautions"):
+            page.get_by_role("tab", name=tab).click()
+            self.assert_accessible()
+
     def test_parts_are_added_and_corrected(self) -> None:
         page = self.page
         page.goto("/rigs")

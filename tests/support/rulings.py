@@ -19,12 +19,13 @@ def ruled_slide(
     numbers: bool = True,
     bright: bool = False,
     barrel: float = 0.0,
+    pairs: float = 0.0,
     seed: int = 0,
 ) -> NDArray[np.float32]:
     """A scale across the picture (H, W), 0 to 1: marks with every so-manieth longer, numbered.
 
     ``blur_px`` is the defocus at the far side, ``light`` the fall of brightness across, ``barrel`` the change of the
-    local pitch from the middle to the corner.
+    local pitch from the middle to the corner. ``pairs`` splits each mark into two edges, this share of the pitch apart.
     """
     width, height = size
     random = np.random.default_rng(seed)
@@ -38,6 +39,8 @@ def ruled_slide(
     number = np.rint(across / pitch_px)
     distance = np.abs(across - number * pitch_px)
     thick = max(1.2, 0.16 * pitch_px)
+    if pairs:
+        distance, thick = np.abs(distance - pairs * pitch_px / 2), max(1.0, 0.08 * pitch_px)
     top = -0.22 * height
     length = np.where(number % longer == 0, 0.44 * height, 0.3 * height) if longer else height
     mark = (distance < thick / 2) & (along > top) & (along < top + length) & (np.abs(across) < 0.45 * width)

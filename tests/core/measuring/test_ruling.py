@@ -36,6 +36,16 @@ class FindRuling(unittest.TestCase):
     def test_a_grid(self) -> None:
         self.assert_pitch(np.minimum(ruled_slide(25, 7, longer=0), ruled_slide(25, 97, longer=0)), 25)
 
+    def test_marks_of_glass_with_two_edges(self) -> None:
+        for pairs in (0.2, 0.33, 0.4):
+            with self.subTest(pairs=pairs):
+                self.assert_pitch(ruled_slide(31, -6, pairs=pairs, numbers=False), 31)
+
+    def test_a_part_of_the_field_is_enough(self) -> None:
+        half = ruled_slide(22, 9).copy()
+        half[:, : half.shape[1] // 2] = 0.5
+        self.assert_pitch(half, 22)
+
     def test_few_lines_are_measured_rightly_or_not_at_all(self) -> None:
         for pitch in range(60, 200, 14):
             picture = ruled_slide(pitch, 3, longer=5 if pitch % 4 else 0)
