@@ -52,7 +52,8 @@ export function RigDrawing({ drawing }: { drawing: RigPreview["drawing"] }) {
         {drawing.parts.map((part, i) => {
           const at = x(part.at_mm);
           const end = at > WIDTH * 0.62;
-          const y = HEIGHT - 12 - (i % 3) * 15;
+          // Labels on the right end at their part: the nearer to the sensor, the higher, so that no leader crosses one.
+          const y = HEIGHT - 12 - ((drawing.parts.length - 1 - i) % 3) * 15;
           return (
             <g key={`label ${part.kind} ${part.at_mm}`}>
               <line x1={at} x2={at} y1={AXIS + half(part.height_mm)} y2={y - 10} stroke="var(--rule)" />
