@@ -147,6 +147,8 @@ class FocusUnits(OneRig):
         begun = calibrations.begin_ramp(self.rig.id, calibrations.RampEntry(slope_deg=20))
         with self.assertRaisesRegex(BadInput, "too few"):
             calibrations.measure(begun.id)
+        with self.assertRaisesRegex(UnreadablePicture, "320 × 480 px"):
+            calibrations.add_ramp_frame(begun.id, "on end.jpg", [picture(320, 480)])
         for i in range(16):
             bench.move_to(40.0 * i)
             calibrations.add_ramp_frame(begun.id, f"r_{i}.jpg", [bench.expose().content])

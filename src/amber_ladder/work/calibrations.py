@@ -12,7 +12,7 @@ from pydantic import Field, StringConstraints
 from amber_ladder.bench.simulated import SPECIMENS, SimulatedBench
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.measuring import Ruling, measure_ramp
-from amber_ladder.core.optics import LARGEST_DEVIATION, resolve
+from amber_ladder.core.optics import LARGEST_DEVIATION, magnification_is_measured, resolve
 from amber_ladder.errors import BadInput, Conflict, UnreadablePicture
 from amber_ladder.formats.pictures import SUFFIXES, PictureInfo, StoredFrames, examine, natural_key, read_picture
 from amber_ladder.formats.rig_json import MeasuredValuesJson, RigJson, Strict
@@ -193,7 +193,7 @@ def add_ramp_frame(calibration_id: int, name: str, chunks: Iterable[bytes]) -> K
             calibration = rigs.get_calibration(session, calibration_id, locked=True)
             if calibration.task is not None:
                 raise Conflict("this series is complete: begin another for more frames")
-            _check_size(RigJson.model_validate(calibration.rig.definition), info, name)
+            _check_size(RigJson.model_validate(calibration.rig.definition), info, name, turned=False)
             store.adopt(received, SUFFIXES[info.format])
             picture = KeptPicture(name=name, sha256=received.sha256, suffix=SUFFIXES[info.format])  # type: ignore[arg-type]
             others = [one for one in calibration.pictures if one["name"] != name]
@@ -247,14 +247,11 @@ def calibrate(task_id: int, progress: Progress) -> None:
     frames = StoredFrames(paths, names, PictureInfo("", info.width_px, info.height_px, info.bits, None))
     ramp = measure_ramp(frames, slope_deg=entry.slope_deg, um_per_px=optics.pixel_um, progress=progress)
     result = ramp_json(ramp, frames.names)
+    of_scale = ramp.um_per_frame * _relative_scale_uncertainty(definition)
     result |= {
         "um_per_unit": ramp.um_per_frame / entry.units_per_frame,
-        "u_um_per_unit": hypot(
-            ramp.u_um_per_frame,
-            ramp.um_per_frame * (optics_u := _relative_scale_uncertainty(definition)),
-        )
-        / entry.units_per_frame,
-        "scale_from": "measured" if optics_u else "nominal",
+        "u_um_per_unit": hypot(ramp.u_um_per_frame, of_scale) / entry.units_per_frame,
+        "scale_from": "measured" if magnification_is_measured(definition.to_core()) else "nominal",
     }
     with transaction() as session:
         calibration = rigs.get_calibration(session, number)
@@ -305,9 +302,11 @@ def _definition(rig_id: int) -> RigJson:
         return RigJson.model_validate(rigs.get(session, rig_id).definition)
 
 
-def _check_size(definition: RigJson, info: PictureInfo, name: str) -> None:
+def _check_size(definition: RigJson, info: PictureInfo, name: str, *, turned: bool = True) -> None:
+    """Only whole pictures tell the scale of the sensor's pixels; frames of a series must also lie alike."""
     sensor = definition.sensor
-    if {info.width_px, info.height_px} != {sensor.width_px, sensor.height_px}:
+    size, whole = (info.width_px, info.height_px), (sensor.width_px, sensor.height_px)
+    if size != whole and not (turned and size == whole[::-1]):
         raise UnreadablePicture(
             name,
             f"is {info.width_px} × {info.height_px} px, this rig's sensor {sensor.width_px} × {sensor.height_px}: "
