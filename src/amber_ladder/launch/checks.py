@@ -19,7 +19,7 @@ _TOOLS: dict[str, list[str]] = {
     "imports": [str(SOURCE / ".venv/bin/lint-imports")],
     "web": ["npm", "--prefix", "web", "run", "--silent", "check"],
 }
-_SUITES = ("core", "formats", "bench", "store", "work", "api", "cli", "launch", "jobs", "browser")
+_SUITES = ("core", "formats", "bench", "store", "work", "demo", "api", "cli", "launch", "jobs", "browser")
 _RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
 _PART = re.compile(r"(failures|errors|skipped|unexpected successes)=(\d+)")
 
