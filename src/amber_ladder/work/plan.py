@@ -104,7 +104,6 @@ class WayView:
     seconds: float
     bytes: int
     mark: str
-    rig: RigJson
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +161,7 @@ def other_ways(entry: WaysEntry) -> list[WayView]:
         subject=entry.subject.to_core(),
         budget_s=entry.minutes * 60 if entry.minutes else entry.plan.budget_s,
     )
-    return [_way_view(way, *shelf[way.rig_index]) for way in ways]
+    return [_way_view(way, *shelf[way.rig_index][:2]) for way in ways]
 
 
 def by_hand(entry: ByHandEntry) -> ByHand:
@@ -257,11 +256,6 @@ def circumstances(specimen: Specimen) -> Circumstances:
     )
 
 
-def _way_view(way: Way, rig_id: int, rig_name: str, definition: RigJson) -> WayView:
-    if way.marked_f_number is not None:
-        definition = _stopped(definition, way.marked_f_number)
-    return WayView(
-        rig_id, rig_name, way.marked_f_number, way.single_frame, way.effective_f_number, way.detail_um, way.airy_px,
-        way.step_um, way.frames, way.tiles, way.seconds, way.bytes, way.mark,
-        definition,
-    )  # fmt: skip
+def _way_view(way: Way, rig_id: int, rig_name: str) -> WayView:
+    own = {name: getattr(way, name) for name in WayView.__slots__ if not name.startswith("rig_")}
+    return WayView(rig_id=rig_id, rig_name=rig_name, **own)

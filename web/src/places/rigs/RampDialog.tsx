@@ -4,13 +4,13 @@ import { api, Refusal, type Rig } from "../../client/api";
 import { type UploadState, upload } from "../../client/upload";
 import { Button } from "../../ui/Button";
 import { NumberField, TextField } from "../../ui/Field";
+import { FileButton } from "../../ui/FileButton";
 import { Notice } from "../../ui/Notice";
 import { Rejected } from "../../ui/Rejected";
 import { Work } from "../../ui/Work";
 
 /** What a body's bare focus steps, or its counter, move focus by: from a series of a flat ramp. */
 export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
-  const input = useRef<HTMLInputElement>(null);
   const [slope, setSlope] = useState<number | null>(20);
   const [units, setUnits] = useState<number | null>(1);
   const [unit, setUnit] = useState("step");
@@ -67,23 +67,16 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
         onChange={setUnit}
         problem={refusal?.at("unit")}
       />
-      <input
-        ref={input}
-        type="file"
+      <FileButton
         multiple
-        accept=".jpg,.jpeg,.png,.tif,.tiff"
-        className="sr-only"
-        tabIndex={-1}
-        aria-label="Frames of the ramp"
-        onChange={(event) => {
-          const files = [...(event.target.files ?? [])];
-          event.target.value = "";
-          if (files.length > 0) run.mutate(files);
-        }}
-      />
-      <Button look="next" className="w-full" disabled={!ready} onClick={() => input.current?.click()}>
+        label="Frames of the ramp"
+        look="next"
+        className="w-full"
+        disabled={!ready}
+        onFiles={(files) => run.mutate(files)}
+      >
         Choose the frames
-      </Button>
+      </FileButton>
       {sent && run.isPending && (
         <Work
           title="Storing frames"

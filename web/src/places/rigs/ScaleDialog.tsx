@@ -1,9 +1,10 @@
 import { useMutation } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { api, Refusal, type Rig, type ScalePicture } from "../../client/api";
 import { digits, plusMinus, trimmed } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/Field";
+import { FileButton } from "../../ui/FileButton";
 import { Notice } from "../../ui/Notice";
 import { Deviation, type ScaleResult } from "./Calibrations";
 import { type Points, RulingPicture } from "./RulingPicture";
@@ -12,7 +13,6 @@ const SIMULATED_UM = 20;
 
 /** The scale from a picture: the ruling is found, its true spacing confirmed; or two points are set by hand. */
 export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
-  const input = useRef<HTMLInputElement>(null);
   const [length, setLength] = useState<number | null>(null);
   const [points, setPoints] = useState<Points | null>(null);
   const seen = (found: ScalePicture) => {
@@ -51,22 +51,13 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
         harm.
       </p>
       <div className="flex flex-wrap gap-2">
-        <input
-          ref={input}
-          type="file"
-          accept=".jpg,.jpeg,.png,.tif,.tiff"
-          className="sr-only"
-          tabIndex={-1}
-          aria-label="Picture of a ruling"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) bring.mutate(file);
-            event.target.value = "";
-          }}
-        />
-        <Button onClick={() => input.current?.click()} disabled={busy}>
+        <FileButton
+          label="Picture of a ruling"
+          disabled={busy}
+          onFiles={([file]) => file && bring.mutate(file)}
+        >
           Choose a picture
-        </Button>
+        </FileButton>
         <Button onClick={() => shoot.mutate()} disabled={busy}>
           Shoot the ruled slide on the simulated bench
         </Button>

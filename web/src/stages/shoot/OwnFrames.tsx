@@ -4,6 +4,7 @@ import { api, type Stack, type Take } from "../../client/api";
 import { dropped, type UploadState, upload } from "../../client/upload";
 import { plural } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
+import { FileButton } from "../../ui/FileButton";
 import { Notice } from "../../ui/Notice";
 import { Rejected } from "../../ui/Rejected";
 import { Work } from "../../ui/Work";
@@ -17,7 +18,6 @@ interface Props {
 
 /** Bring one's own frames, by drag and drop or by the file dialog, in the hundreds. */
 export function OwnFrames({ stack, take, onChange }: Props) {
-  const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
   const [sending, setSending] = useState<UploadState | null>(null);
   const stopper = useRef<AbortController | null>(null);
@@ -59,22 +59,9 @@ export function OwnFrames({ stack, take, onChange }: Props) {
         <p className="mb-2 text-[14px] text-ink2">
           Drop frames or a folder here: JPEG, PNG or TIFF of 8 or 16 bits. They are kept untouched.
         </p>
-        <input
-          ref={input}
-          type="file"
-          multiple
-          accept=".jpg,.jpeg,.png,.tif,.tiff"
-          className="sr-only"
-          tabIndex={-1}
-          aria-label="Frames to add"
-          onChange={(event) => {
-            add([...(event.target.files ?? [])]);
-            event.target.value = "";
-          }}
-        />
-        <Button onClick={() => input.current?.click()} disabled={busy}>
+        <FileButton multiple label="Frames to add" disabled={busy} onFiles={add}>
           Choose files
-        </Button>
+        </FileButton>
       </fieldset>
       {sending && busy && (
         <Work
