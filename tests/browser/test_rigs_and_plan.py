@@ -163,11 +163,16 @@ class RigsAndPlan(PageTest):
         expect(page.get_by_text("Saved:")).to_be_visible()
 
     def test_focus_units_from_a_ramp_and_a_plan_in_them(self) -> None:
+        self.allowed = ["broken.jpg"]
         self.rig("Counts steps")
         page = self.page
         page.goto("/rigs")
         page.get_by_role("button", name="Counts steps").click()
         page.get_by_role("button", name="Focus units from a ramp").click()
+        broken = {"name": "broken.jpg", "mimeType": "image/jpeg", "buffer": b"no picture"}
+        page.get_by_label("Frames of the ramp").set_input_files([broken])
+        expect(page.get_by_text("1 file not taken.")).to_be_visible()
+        expect(page.get_by_text("frames are awaited")).to_have_count(0)
         page.get_by_label("Units between two frames").fill("4")
         page.get_by_label("One unit of the simulated body").fill("8")
         page.get_by_role("button", name="Shoot and measure the simulated ramp").click()
@@ -212,6 +217,10 @@ class RigsAndPlan(PageTest):
         # Nonsense is said at the field.
         field("Frames").fill("3")
         expect(page.get_by_text("frames are too few")).to_be_visible()
+        # With too little set, nothing claims to be computed.
+        field("Frames").fill("")
+        expect(page.get_by_text("Set one more:")).to_be_visible()
+        expect(page.get_by_label("Frames computed")).to_have_count(0)
         expect(page.get_by_role("button", name="Save this ladder")).to_be_disabled()
         self.assert_accessible()
 

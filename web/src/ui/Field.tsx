@@ -11,7 +11,7 @@ interface NumberProps extends Shell {
   value: number | null;
   onChange: (value: number | null) => void;
   optional?: boolean;
-  /** What it comes to while it is not set: shown in its place, and plainly not an entry. */
+  /** What it comes to while it is not set: shown in its place, and plainly not an entry. Empty while unknown. */
   computed?: string;
 }
 
@@ -40,7 +40,7 @@ export function NumberField({
       <div className="flex min-h-9 items-center justify-between gap-3">
         <label htmlFor={id}>
           {label}
-          {free && <span className="text-[13px] text-ink2 italic"> computed</span>}
+          {free && computed !== "" && <span className="text-[13px] text-ink2 italic"> computed</span>}
         </label>
         <span className="flex items-baseline gap-1.5">
           <input

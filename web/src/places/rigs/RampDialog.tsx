@@ -30,7 +30,10 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
       stopper.current = new AbortController();
       const { signal } = stopper.current;
       const done = await upload((file) => api.addRampFrame(begun.id, file), files, setSent, signal);
-      if (signal.aborted) return null;
+      if (signal.aborted || done.rejected.length === files.length) {
+        await api.forgetCalibration(begun.id);
+        return null;
+      }
       const measuring = await api.measureRamp(begun.id);
       // Files that were not taken stay named until the person has seen it.
       return done.rejected.length > 0 ? null : measuring;

@@ -2,7 +2,15 @@ import type { Calibration, Ladder, Part, Rig, Specimen } from "../../client/api"
 import { digits, trimmed } from "../../lib/numbers";
 import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/Field";
-import { computedGroup, type Draft, type Free, type SharpnessKind, withParts, withSet } from "./draft";
+import {
+  computedGroup,
+  type Draft,
+  type Free,
+  GROUP_OF,
+  type SharpnessKind,
+  withParts,
+  withSet,
+} from "./draft";
 
 const SHARPNESS: ReadonlyArray<{ value: SharpnessKind; label: string }> = [
   { value: "wave", label: "diffraction and pixels" },
@@ -221,7 +229,7 @@ function Lengths({ draft, ladder, problem, onChange }: LengthsProps) {
       label={label}
       unit={unitWord}
       value={length ? shown(draft[key]) : draft[key]}
-      computed={comes ?? ""}
+      computed={(computed !== null || draft.set.includes(GROUP_OF[key])) && comes ? comes : ""}
       onChange={(value) => onChange(withSet(draft, key, value === null || !length ? value : value * per))}
       problem={problem(where)}
     />

@@ -14,7 +14,7 @@ import { Tabs } from "../../ui/Tabs";
 import { Label, useStack } from "../StackPage";
 import { ByHand } from "./ByHand";
 import { Cautions } from "./Cautions";
-import { type Draft, draftOf, planOf, START, subjectOf, withParts, withSet } from "./draft";
+import { type Draft, draftOf, planOf, START, subjectOf, within, withParts, withSet } from "./draft";
 import { Framing } from "./Framing";
 import { PlanFields } from "./PlanFields";
 import { Result } from "./Result";
@@ -86,7 +86,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
   // An aperture other than the rig's own, when one of the other ways was loaded.
   const [aperture, setAperture] = useState<number | null>(null);
   const [draft, setDraft] = useState<Draft>(() =>
-    stack ? draftOf(stack.plan) : withParts(START, parts, first.parts),
+    stack ? draftOf(stack.plan) : within(withParts(START, parts, first.parts)),
   );
   const [touched, setTouched] = useState(false);
   const [labelling, setLabelling] = useState(false);

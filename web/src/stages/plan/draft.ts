@@ -5,7 +5,7 @@ export type Group = "extent" | "spacing" | "count";
 export type Sharpness = Plan["sharpness"];
 export type SharpnessKind = Sharpness["kind"];
 
-const GROUP_OF = {
+export const GROUP_OF = {
   far_um: "extent",
   overlap_percent: "spacing",
   step_um: "spacing",
@@ -152,6 +152,14 @@ export function withParts(draft: Draft, parts: readonly Part[], names: Record<st
     if (part.kind === "body") next = { ...next, transfer_s: part.transfer_s };
   }
   return next;
+}
+
+/** A first draft on this rail: its ends unknown yet, but within its travel. */
+export function within(draft: Draft): Draft {
+  const { min_um, max_um } = draft;
+  if (min_um === null || max_um === null) return draft;
+  const near_um = Math.round((min_um + max_um) / 2);
+  return { ...draft, near_um, far_um: near_um + ((draft.far_um ?? 0) - (draft.near_um ?? 0)) };
 }
 
 function sharpnessOf(draft: Draft): Sharpness | null {
