@@ -40,6 +40,14 @@ class DatabaseAway(AmberLadderError):
     """The database does not answer; nothing was changed."""
 
 
+class DeviceTrouble(AmberLadderError):
+    """A device on the bench is silent, unplugged, or refuses; what was shot before is kept."""
+
+
+class OutOfReach(BadInput):
+    """A move that would leave the rail's travel or touch the specimen; nothing moved."""
+
+
 class Stopped(AmberLadderError):
     """The work was stopped by the person who started it; nothing was written under its final name."""
 

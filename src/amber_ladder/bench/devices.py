@@ -4,6 +4,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
+
 
 @dataclass(frozen=True, slots=True)
 class Exposure:
@@ -15,14 +18,54 @@ class Exposure:
 
 
 class Rail(Protocol):
-    """A motorised rail or stage. Positions in µm, rising as focus moves from near to far."""
+    """A motorised rail or stage. Positions in µm, rising as focus moves from near to far.
+
+    Every call raises DeviceTrouble when the rail is silent, unplugged, or answers what cannot be understood.
+    """
+
+    def position_um(self) -> float:
+        """What the rail says of where it is; with backlash the carriage may lie elsewhere."""
 
     def move_to(self, position_um: float) -> None:
-        """Move, settle, and return once the stage is at rest."""
+        """Move and return once the rail says it is there. Raises Stopped when :meth:`stop` was called meanwhile."""
+
+    def stop(self) -> None:
+        """Stop moving at once; may be called from another thread."""
+
+    def home(self) -> None:
+        """Find the end of travel that lies away from the specimen, which is where positions count from."""
+
+    def close(self) -> None:
+        """Let go of the line."""
 
 
 class Camera(Protocol):
     """A camera that exposes one frame at a time."""
 
     def expose(self) -> Exposure:
-        """Expose one frame at the rail's present position."""
+        """Expose one frame and return its file. Raises DeviceTrouble when none comes."""
+
+
+class LiveView(Protocol):
+    """A camera's live view: small pictures, and parts of the sensor at full size, as RGB of 8 bits (H, W, 3)."""
+
+    def live(self, width_px: int) -> NDArray[np.uint8]:
+        """The whole field at this width."""
+
+    def loupe(self, x: float, y: float, side_px: int) -> NDArray[np.uint8]:
+        """A square of the sensor at 1:1, centred on (x, y) as shares of width and height."""
+
+
+class Flash(Protocol):
+    """A flash that is set in fractions of its full power."""
+
+    power: float
+    """The fraction set: 1 is full, 0.125 is 1/8."""
+    on: bool
+    """Whether it fires with the next exposure."""
+
+    def ready_in_s(self) -> float:
+        """Seconds until it has the energy for the power that is set."""
+
+    def recycle_s(self, power: float) -> float:
+        """Seconds between two pops at a power, once the first reserve is used up."""

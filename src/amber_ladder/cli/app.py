@@ -1,5 +1,6 @@
-"""``./ladder optics | plan | merge | scale | ramp | specimens | render``: results to stdout, progress to stderr."""
+"""The commands for plain folders and for the simulated rail: results to stdout, progress to stderr."""
 
+import asyncio
 import json
 import sys
 from collections.abc import Callable, Iterator
@@ -14,6 +15,8 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
 from amber_ladder.bench.simulated import SPECIMENS
+from amber_ladder.bench.simulated.rail import Build
+from amber_ladder.bench.simulated.rail_server import RailServer
 from amber_ladder.core.frames import Progress as Report
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.optics import resolve
@@ -147,6 +150,20 @@ def render_command(
     with plain_errors(), _reporting(progress) as report:
         result = render(specimen, _read(plan, PlanJson), out, report, seed=seed, flaws=flaw or (), with_truth=truth)
     _print({"frames": len(result["frames"]), "out": str(out)})
+
+
+@app.command("rail-simulator")
+def rail_simulator_command(
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; 0 takes a free one.")],
+    click_um: Annotated[float, typer.Option(min=0.01, help="Smallest move.")] = Build().click_um,
+    travel_mm: Annotated[float, typer.Option(min=0.1, help="Length of the rail.")] = Build().max_um / 1e3,
+    backlash_um: Annotated[float, typer.Option(min=0, help="Play of the screw.")] = Build().backlash_um,
+    shake_um: Annotated[float, typer.Option(min=0, help="Sideways swing after a long move.")] = Build().shake_um,
+) -> None:
+    """Serve the simulated rail on loopback: lines of G-code, each answered by ok or error."""
+    with plain_errors():
+        build = Build(click_um=click_um, max_um=travel_mm * 1e3, backlash_um=backlash_um, shake_um=shake_um)
+        asyncio.run(RailServer(build).serve(port))
 
 
 @contextmanager

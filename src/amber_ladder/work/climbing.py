@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from amber_ladder.bench.devices import Camera, Exposure, Rail
+from amber_ladder.bench.devices import Exposure
 from amber_ladder.bench.simulated import SimulatedBench, Wobble, specimen_for
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.optics import resolve
@@ -25,8 +25,7 @@ FLAWS: dict[str, dict[str, float]] = {
 
 
 def climb(
-    rail: Rail,
-    camera: Camera,
+    bench: SimulatedBench,
     positions_um: Sequence[float],
     keep: Callable[[int, Exposure], None],
     progress: Progress,
@@ -34,8 +33,8 @@ def climb(
     """Shoot all rungs from the first to the last, handing each frame over as soon as it is exposed."""
     for rung, position_um in enumerate(positions_um):
         progress("shoot", rung, len(positions_um))
-        rail.move_to(position_um)
-        keep(rung, camera.expose())
+        bench.move_to(position_um)
+        keep(rung, bench.expose())
     progress("shoot", len(positions_um), len(positions_um))
 
 
@@ -83,7 +82,7 @@ def render(
         def keep(rung: int, exposure: Exposure) -> None:
             (scratch / _name(rung, exposure)).write_bytes(exposure.content)
 
-        climb(bench, bench, ladder.positions_um, keep, progress)
+        climb(bench, ladder.positions_um, keep, progress)
         truth = _truth(bench, ladder.positions_um)
         if with_truth:
             narrowest = min(bench.truths, key=lambda t: float(np.linalg.det(t.matrix[:, :2]))).matrix

@@ -129,7 +129,7 @@ def shoot(task_id: int, progress: Progress) -> None:
     def report(phase: str, done: int, total: int) -> None:
         progress(phase, done + len(positions) - total, len(positions))
 
-    climb(bench, bench, [positions[rung] for rung in missing], keep, report)
+    climb(bench, [positions[rung] for rung in missing], keep, report)
     close_take(take_id)
 
 

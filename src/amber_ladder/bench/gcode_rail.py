@@ -1,0 +1,150 @@
+"""A rail that speaks plain lines of G-code (the open words of RS-274) over a serial line or a socket.
+
+Only these words are used: ``G21`` (mm), ``G90`` (absolute), ``G28`` (home), ``G1 X<mm> F<mm/min>``, ``M114``
+(answers ``X:<mm>``), ``M112`` (stop). Each line is answered by ``ok`` or ``error: <reason>``. A controller may answer a
+move when it accepts it or when it ends: arrival is read from the position.
+"""
+
+import re
+import threading
+import time
+from math import isfinite
+
+import serial
+
+from amber_ladder.errors import DeviceTrouble, OutOfReach, Stopped
+
+_POSITION = re.compile(r"\bX:\s*(-?\d+(?:\.\d+)?)")
+_ANSWER_S = 2.0
+_POLL_S = 0.004
+_ARRIVED_UM = 0.6  # half of the smallest usual click
+_COARSEST_CLICK_UM = 6.0
+_RESTING_S = 0.1
+_STUCK_S = 3.0
+_LONGEST_MOVE_S = 120.0
+_LONGEST_LINE = 400
+
+
+class GcodeRail:
+    """A rail at a pyserial address: ``/dev/ttyUSB0`` or ``socket://127.0.0.1:port``. Raises DeviceTrouble."""
+
+    def __init__(self, address: str, *, speed_mm_s: float = 4.0, answer_s: float = _ANSWER_S) -> None:
+        self.address = address
+        self._feed = speed_mm_s * 60.0
+        self._answer_s = answer_s
+        self._turn = threading.Lock()
+        self._stopping = threading.Event()
+        try:
+            self._line = serial.serial_for_url(address, baudrate=115_200, timeout=0.05, write_timeout=answer_s)
+        except (OSError, ValueError) as error:
+            raise DeviceTrouble(
+                f"no rail answers at {address}: check that it is switched on, its cable, and the address"
+            ) from error
+        try:
+            self._ask("G21")
+            self._ask("G90")
+            self.position_um()
+        except BaseException:
+            self.close()
+            raise
+
+    def position_um(self) -> float:
+        """What the controller says."""
+        for line in self._ask("M114"):
+            found = _POSITION.search(line)
+            if found:
+                return float(found.group(1)) * 1e3
+        raise DeviceTrouble(f"the rail at {self.address} did not say where it is (M114 brought no X)")
+
+    def move_to(self, position_um: float) -> None:
+        """Move and wait for arrival. Raises OutOfReach, Stopped, DeviceTrouble."""
+        if not isfinite(position_um):
+            raise OutOfReach("a position must be a number", field="position_um")
+        self._stopping.clear()
+        self._ask(f"G1 X{position_um / 1e3:.6f} F{self._feed:.0f}", patience_s=_LONGEST_MOVE_S)
+        last, since = self.position_um(), time.monotonic()
+        while abs(last - position_um) > _ARRIVED_UM:
+            if self._stopping.is_set():
+                self._ask("M112")
+                raise Stopped("the rail was stopped")
+            time.sleep(_POLL_S)
+            here = self.position_um()
+            still_s = time.monotonic() - since
+            if here != last:
+                last, since = here, time.monotonic()
+            elif still_s > _RESTING_S and abs(last - position_um) <= _COARSEST_CLICK_UM:
+                return  # between two clicks: this is as near as it gets
+            elif still_s > _STUCK_S:
+                raise DeviceTrouble(
+                    f"the rail stands still at {last / 1e3:.3f} mm on its way to {position_um / 1e3:.3f} mm: "
+                    "is it blocked, or at its end?"
+                )
+
+    def stop(self) -> None:
+        """Let a running move send M112 at its next breath, within about 50 ms."""
+        self._stopping.set()
+
+    def home(self) -> None:
+        """G28, and wait until the position rests."""
+        self._ask("G28", patience_s=_LONGEST_MOVE_S)
+        last, since, started = self.position_um(), time.monotonic(), time.monotonic()
+        while time.monotonic() - since < 0.15:
+            time.sleep(_POLL_S)
+            here = self.position_um()
+            if here != last:
+                last, since = here, time.monotonic()
+            if time.monotonic() - started > _LONGEST_MOVE_S:
+                raise DeviceTrouble("the rail does not find its end: look whether its switch works")
+
+    def close(self) -> None:
+        """Close the line."""
+        self._line.close()
+
+    def _ask(self, words: str, *, patience_s: float | None = None) -> list[str]:
+        """Send one line; return what came before its ``ok``."""
+        end = time.monotonic() + (patience_s or self._answer_s)
+        answers: list[str] = []
+        with self._turn:
+            try:
+                self._line.reset_input_buffer()
+                self._line.write(words.encode("ascii") + b"\n")
+                while True:
+                    line = self._line.read_until(b"\n", _LONGEST_LINE)
+                    text = line.decode("ascii", "replace").strip()
+                    if text == "ok":
+                        return answers
+                    if text.startswith("error:"):
+                        raise _refusal(text.removeprefix("error:").strip())
+                    if text:
+                        answers.append(text)
+                    if self._stopping.is_set() and words.startswith("G1"):
+                        # A controller that answers a move at its end: both answers are left for the next reset.
+                        self._line.write(b"M112\n")
+                        self._line.read_until(b"\n", _LONGEST_LINE)
+                        raise Stopped("the rail was stopped")
+                    if time.monotonic() > end:
+                        raise self._silent(words, answers)
+            except (OSError, serial.SerialException) as error:
+                raise self._gone() from error
+
+    def _silent(self, words: str, answers: list[str]) -> DeviceTrouble:
+        word = words.partition(" ")[0]
+        if answers:
+            return DeviceTrouble(
+                f"the rail at {self.address} answered {word} with {answers[-1][:40]!r}, which is not understood: "
+                "check its line speed and that no other program uses it"
+            )
+        return DeviceTrouble(
+            f"the rail at {self.address} gave no answer to {word}: check power and cable, then connect again"
+        )
+
+    def _gone(self) -> DeviceTrouble:
+        return DeviceTrouble(f"the rail at {self.address} is gone: its line was cut. Plug it in and connect again")
+
+
+def _refusal(reason: str) -> Exception:
+    if "beyond" in reason:
+        return OutOfReach(f"the rail refuses: {reason}", field="position_um")
+    if reason == "stopped":
+        return Stopped("the rail was stopped")
+    return DeviceTrouble(f"the rail refuses: {reason}")
