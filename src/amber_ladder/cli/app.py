@@ -14,7 +14,7 @@ from pydantic import BaseModel, ValidationError
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
-from amber_ladder.bench.simulated import SPECIMENS
+from amber_ladder.bench.simulated import FLAWS, SPECIMENS
 from amber_ladder.bench.simulated.rail import Build
 from amber_ladder.bench.simulated.rail_server import RailServer
 from amber_ladder.core.frames import Progress as Report
@@ -24,7 +24,7 @@ from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.work.calibrating import ramp_in, ramp_json, ruling_in, scale_json
-from amber_ladder.work.climbing import FLAWS, render
+from amber_ladder.work.climbing import render
 from amber_ladder.work.merging import MergeSettings, merge_folder
 
 app = typer.Typer(

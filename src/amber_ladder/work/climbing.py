@@ -7,21 +7,13 @@ from typing import Any
 import numpy as np
 
 from amber_ladder.bench.devices import Exposure
-from amber_ladder.bench.simulated import SimulatedBench, Wobble, specimen_for
+from amber_ladder.bench.simulated import SimulatedBench, Wobble, chosen_flaws, specimen_for
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.plan_json import PlanJson
 from amber_ladder.formats.results import write_composite, write_depth, write_json
-
-FLAWS: dict[str, dict[str, float]] = {
-    "flicker": {"flicker": 0.12},
-    "drift": {"drift_px": 3.0, "turn_deg": 0.05},
-    "noise": {"full_well": 1500.0},
-    "breathing": {"breathing_per_mm": 0.05},
-}
-"""Named faults of the simulated bench: what each changes in its wobble."""
 
 
 def climb(
@@ -40,11 +32,8 @@ def climb(
 
 def simulated_bench(plan: PlanJson, specimen: str, *, seed: int, flaws: Sequence[str] = ()) -> SimulatedBench:
     """The simulated bench with this specimen under the planned rig. Raises BadInput for unknown names."""
-    wobble: dict[str, float] = {}
-    for flaw in flaws:
-        if flaw not in FLAWS:
-            raise BadInput(f"no flaw is called {flaw!r}: choose from {', '.join(FLAWS)}", field="flaw")
-        wobble |= FLAWS[flaw]
+    chosen = chosen_flaws(tuple(flaws))
+    wobble = {key: value for flaw in chosen for key, value in flaw.wobble.items()}
     rig = plan.rig.to_core()
     return SimulatedBench(
         specimen_for(specimen),
@@ -52,7 +41,8 @@ def simulated_bench(plan: PlanJson, specimen: str, *, seed: int, flaws: Sequence
         rig.sensor,
         near_um=plan.near_um,
         seed=seed,
-        wobble=Wobble(**wobble),
+        wobble=Wobble(**wobble),  # type: ignore[arg-type]  # the flaws name its fields
+        restless=frozenset(flaw.specimen for flaw in chosen if flaw.specimen),
         timing=plan.timing.to_core(),
     )
 

@@ -77,10 +77,13 @@ class _Level:
 
 
 class Blur:
-    """Defocus of a rig, in steps fine enough that blends of two neighbours are indistinguishable from truth."""
+    """Defocus of a rig, in steps fine enough that blends of two neighbours are indistinguishable from truth.
 
-    def __init__(self, optics: Optics, deepest_um: float) -> None:
-        self._defocus_um = _steps(optics, deepest_um)
+    ``coarser`` times wider steps are quicker: for a live view, where the eye is the judge.
+    """
+
+    def __init__(self, optics: Optics, deepest_um: float, *, coarser: float = 1.0) -> None:
+        self._defocus_um = _steps(optics, deepest_um, coarser)
         self._levels = tuple(_level(optics, defocus) for defocus in self._defocus_um)
 
     def focused_at(self, sheet: Sheet, focus_um: float) -> Float:
@@ -109,11 +112,11 @@ class Blur:
         return out
 
 
-def _steps(optics: Optics, deepest_um: float) -> NDArray[np.float64]:
-    quarter = wave_depth_um(optics.numerical_aperture, 550.0, optics.medium_index) / 4.0
+def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.float64]:
+    quarter = coarser * wave_depth_um(optics.numerical_aperture, 550.0, optics.medium_index) / 4.0
     steps = [0.0]
     while steps[-1] < deepest_um:
-        steps.append(steps[-1] + max(quarter, 0.3 * steps[-1]))
+        steps.append(steps[-1] + max(quarter, 0.3 * coarser * steps[-1]))
     return np.asarray(steps)
 
 

@@ -1,6 +1,19 @@
 """The simulated specimens: seeded shapes with real depth, at any resolution."""
 
-from amber_ladder.bench.simulated.specimens import fern, insect, mineral, moss, snow, targets
+from amber_ladder.bench.simulated.specimens import (
+    crystals,
+    fern,
+    graupel,
+    insect,
+    mineral,
+    moss,
+    resin,
+    snow,
+    springtail,
+    sundew,
+    targets,
+    wasp,
+)
 from amber_ladder.bench.simulated.specimens._registry import SimulatedSpecimen
 from amber_ladder.bench.simulated.specimens.targets import RAMP_SLOPE_DEG, RULING_UM
 from amber_ladder.errors import BadInput
@@ -13,6 +26,13 @@ SPECIMENS: dict[str, SimulatedSpecimen] = {
         mineral.WULFENITE,
         snow.CAPPED_COLUMN,
         fern.SPORANGIA,
+        wasp.JEWEL_WASP,
+        springtail.SPRINGTAIL,
+        sundew.SUNDEW,
+        crystals.GARNET,
+        crystals.FLUORITE,
+        graupel.GRAUPEL,
+        resin.GNAT,
         targets.RULED_SLIDE,
         targets.FOCUS_RAMP,
     )

@@ -74,10 +74,33 @@ def spread_depth(cover: Float, depth_um: Float) -> Float:
     return np.asarray(table[labels], np.float32)
 
 
+def facets(x_um: Float, y_um: Float, pitch_um: float) -> Float:
+    """Height of hexagonal facets, 1 in the middle of one, 0 at its border."""
+    height = np.zeros_like(x_um)
+    for turn in (0.0, np.pi / 3, 2 * np.pi / 3):
+        height += np.cos(2 * np.pi * (x_um * np.cos(turn) + y_um * np.sin(turn)) / (pitch_um * 0.866))
+    return np.asarray(np.clip((height + 1.5) / 4.5, 0, 1), np.float32)
+
+
+def solid(rgb: Float, cover: Float, depth_um: Float) -> Sheet:
+    """A sheet of these colours (H, W, 3), cover and depth (H, W), with depth spread beyond its border."""
+    cover = np.asarray(np.clip(cover, 0, 1), np.float32)
+    return Sheet(np.asarray(rgb, np.float32), cover, spread_depth(cover, np.asarray(depth_um, np.float32)))
+
+
+Point = tuple[float, float, float]
+
+
+def between(start: Point, end: Point, share: float) -> Point:
+    """The point this share of the way from one (x, y, depth) to another."""
+    x, y, deep = (a + (b - a) * share for a, b in zip(start, end, strict=True))
+    return x, y, deep
+
+
 def hairs(
     grid: Grid,
-    roots: list[tuple[float, float, float]],
-    tips: list[tuple[float, float, float]],
+    roots: list[Point],
+    tips: list[Point],
     width_um: float,
     colour: tuple[float, float, float],
     *,

@@ -4,17 +4,9 @@ import numpy as np
 
 from amber_ladder.bench.simulated.scene import Grid, Scene, Sheet
 from amber_ladder.bench.simulated.specimens._registry import SimulatedSpecimen
-from amber_ladder.bench.simulated.specimens._surface import Float, blend, hairs, lit, noise, step
+from amber_ladder.bench.simulated.specimens._surface import blend, facets, hairs, lit, noise, step
 
 _DEEPEST_UM = 420.0
-
-
-def _facets(x_um: Float, y_um: Float, pitch_um: float) -> Float:
-    """Height of hexagonal facets, 1 in the middle of one, 0 at its border."""
-    height = np.zeros_like(x_um)
-    for turn in (0.0, np.pi / 3, 2 * np.pi / 3):
-        height += np.cos(2 * np.pi * (x_um * np.cos(turn) + y_um * np.sin(turn)) / (pitch_um * 0.866))
-    return np.asarray(np.clip((height + 1.5) / 4.5, 0, 1), np.float32)
 
 
 def _build(grid: Grid, seed: int) -> Scene:
@@ -36,7 +28,7 @@ def _build(grid: Grid, seed: int) -> Scene:
         dome = 12 + 330 * (1 - np.sqrt(np.clip(1 - away**2 * 0.985, 0, 1)))
         # Facets are laid out along the dome's surface: the angle from its axis, not the distance seen.
         swell = np.arcsin(np.clip(away, 0, 0.99)) / np.maximum(away, 1e-3)
-        facet = _facets(x * swell, y * swell, 21.0)
+        facet = facets(x * swell, y * swell, 21.0)
         eye_depth = dome - 3.0 * facet
         sheen = 0.5 + 0.5 * np.sin(away * 5 + side + 0.6 * noise(grid, 120, random, octaves=3))
         eye = blend((0.08, 0.30, 0.10), (0.62, 0.34, 0.06), sheen.astype(np.float32))

@@ -1,0 +1,107 @@
+"""Whether a frame of a run is fit: judged at once, so that it can be shot again while the specimen is there."""
+
+from dataclasses import dataclass
+from math import log2
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.colour import decode_srgb
+
+Float = NDArray[np.float32]
+Kind = Literal["dark", "bright", "shaken", "odd_size"]
+
+_UNEVEN_STOPS = 0.35
+_DIRECTIONS = 8
+_SMEARED = 0.55  # a smear of six pixels brings it to 0.3 to 0.5; mere refocusing seldom below 0.7
+_KEPT_LEVELS = 9
+
+
+@dataclass(frozen=True, slots=True)
+class FrameFault:
+    """What is wrong with a frame, in words that stand beside its name."""
+
+    kind: Kind
+    reason: str
+
+
+class FrameJudge:
+    """Judges the frames of a run in the order they are shot, against those before them."""
+
+    def __init__(self, size_px: tuple[int, int]) -> None:
+        self._size = size_px
+        self._levels: list[float] = []
+        self._profile: Float | None = None
+        self._judged: tuple[float, Float] | None = None
+
+    def judge(self, picture: NDArray[np.uint8]) -> list[FrameFault]:
+        """Faults of a frame (RGB, H, W, 3, 8 bits)."""
+        width, height = self._size
+        if (picture.shape[1], picture.shape[0]) != (width, height):
+            self._judged = None
+            found = f"is {picture.shape[1]} × {picture.shape[0]} px, not {width} × {height} px"
+            return [FrameFault("odd_size", found)]
+        grey = _grey(picture)
+        self._judged = (_level(grey), _profile(grey))
+        return self._uneven(self._judged[0]) + self._shaken(self._judged[1])
+
+    def accept(self) -> None:
+        """Hold later frames to the one that was judged last, too."""
+        if self._judged:
+            level, self._profile = self._judged
+            self._levels = [*self._levels[-_KEPT_LEVELS:], level]
+            self._judged = None
+
+    def _uneven(self, level: float) -> list[FrameFault]:
+        if not self._levels:
+            return [FrameFault("dark", "is black: the flash did not fire")] if level < 0.004 else []
+        stops = log2(max(level, 1e-5) / float(np.median(self._levels)))
+        if stops < -_UNEVEN_STOPS:
+            return [FrameFault("dark", f"is {-stops:.1f} stops darker than those before it: flash not ready")]
+        if stops > _UNEVEN_STOPS:
+            return [FrameFault("bright", f"is {stops:.1f} stops brighter than those before it")]
+        return []
+
+    def _shaken(self, profile: Float) -> list[FrameFault]:
+        if self._profile is None:
+            return []
+        change = profile / self._profile
+        if float(change.min()) > _SMEARED * float(change.max()):
+            return []
+        return [FrameFault("shaken", "is shaken: its fine detail is smeared along one direction")]
+
+
+def _grey(picture: NDArray[np.uint8]) -> Float:
+    return np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
+
+
+def _level(grey: Float) -> float:
+    """Mean linear light of what is neither black nor clipped."""
+    small = cv2.resize(grey, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
+    light = decode_srgb(np.asarray(small, np.float32))
+    return float(np.mean(np.minimum(light, np.percentile(light, 98))))
+
+
+def _profile(grey: Float) -> Float:
+    """Fine detail against coarse detail along each of eight directions.
+
+    Defocus lowers it alike in all directions, whatever lies there; shaking lowers it along its own.
+    """
+    fine, noise = _along(grey, 0.7, 1.2)
+    coarse, _ = _along(grey, 2.2, 3.5)
+    return np.asarray(np.maximum(fine - noise, 1e-9) / np.maximum(coarse, 1e-9), np.float32)
+
+
+def _along(grey: Float, calm_px: float, band_px: float) -> tuple[NDArray[np.float64], float]:
+    """Mean square of the slope along each direction in one band, and how much of it is noise."""
+    calm = cv2.GaussianBlur(grey, (0, 0), calm_px)
+    dx = cv2.Sobel(calm, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
+    dy = cv2.Sobel(calm, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
+    fx, fy = dx - cv2.GaussianBlur(dx, (0, 0), band_px), dy - cv2.GaussianBlur(dy, (0, 0), band_px)
+    xx, yy, xy = float((fx * fx).mean()), float((fy * fy).mean()), float((fx * fy).mean())
+    pooled = cv2.GaussianBlur(fx * fx + fy * fy, (0, 0), 2.5)
+    angles = np.arange(_DIRECTIONS) * np.pi / _DIRECTIONS
+    along = xx * np.cos(angles) ** 2 + yy * np.sin(angles) ** 2 + 2 * xy * np.sin(angles) * np.cos(angles)
+    return along, float(np.percentile(pooled[::3, ::3], 10)) / 2.0
