@@ -7,12 +7,16 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 class Settings(BaseSettings):
-    """``AMBER_LADDER_DATA``: the one data folder. ``AMBER_LADDER_DATABASE_URL``: its PostgreSQL."""
+    """``AMBER_LADDER_DATA``: the one data folder. ``AMBER_LADDER_DATABASE_URL``: its PostgreSQL.
+
+    ``AMBER_LADDER_RAIL_PORT``: where the simulated rail listens.
+    """
 
     model_config = SettingsConfigDict(env_prefix="AMBER_LADDER_")
 
     data: Path
     database_url: str
+    rail_port: int | None = None
     pages: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
 
 

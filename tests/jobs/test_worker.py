@@ -41,7 +41,7 @@ class Worker(unittest.TestCase):
     def test_a_worker_killed_half_way_loses_nothing_and_takes_up_again(self) -> None:
         begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
         until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
-        os.kill(self.station.worker_pid(), signal.SIGKILL)
+        os.kill(self.station.pid("worker"), signal.SIGKILL)
         self.assertFalse(FrameStore(settings().data).merge_folder(begun.id).exists())
         until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")
         self.assertTrue((FrameStore(settings().data).merge_folder(begun.id) / "composite.tif").is_file())

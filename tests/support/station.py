@@ -30,6 +30,7 @@ def running() -> Station:
     """The same with server and worker."""
     station = database()
     os.environ.setdefault("AMBER_LADDER_PAGES", str(SOURCE / "web" / "dist"))
+    station.start_rail()
     station.start_server()
     station.start_worker()
     return station

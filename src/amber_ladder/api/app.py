@@ -1,5 +1,8 @@
 """The server: API, events and the built pages, on one port of 127.0.0.1."""
 
+import threading
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI, HTTPException
@@ -7,11 +10,12 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from amber_ladder import __version__
-from amber_ladder.api import cabinet, events, merge, pictures, plan, record, rigs, shoot
+from amber_ladder.api import bench, cabinet, events, merge, pictures, plan, record, rigs, shoot
 from amber_ladder.api.problems import install
 from amber_ladder.settings import settings
+from amber_ladder.work.bench import bench as bench_of_station
 
-_ROUTERS = (cabinet, rigs, plan, shoot, merge, pictures, record, events)
+_ROUTERS = (cabinet, rigs, plan, shoot, bench, merge, pictures, record, events)
 
 
 def create_app(pages: Path | None = None) -> FastAPI:
@@ -43,5 +47,15 @@ def _serve_pages(app: FastAPI, pages: Path) -> None:
 
 
 def served() -> FastAPI:
-    """What uvicorn runs."""
-    return create_app(settings().pages)
+    """What uvicorn runs: with the bench, which takes up again what was cut off."""
+    app = create_app(settings().pages)
+    app.router.lifespan_context = _with_bench
+    return app
+
+
+@asynccontextmanager
+async def _with_bench(_app: FastAPI) -> AsyncIterator[None]:
+    # In a thread: the server answers while the rail is still being found.
+    threading.Thread(target=bench_of_station().take_up_again, name="taking up again", daemon=True).start()
+    yield
+    bench_of_station().close()

@@ -14,7 +14,7 @@ _QUIET_S = 10.0
 
 @router.get("/events", response_class=StreamingResponse)
 async def events(request: Request) -> StreamingResponse:
-    """Task changes as they happen, each with its stack; a comment now and then keeps the line open."""
+    """Tasks, frames and the bench as they change; a comment now and then keeps the line open."""
 
     async def lines() -> AsyncIterator[str]:
         yield "retry: 1500\n\n"
@@ -22,7 +22,8 @@ async def events(request: Request) -> StreamingResponse:
             async for payload in notices(_QUIET_S):
                 if await request.is_disconnected():
                     return
-                yield f"event: task\ndata: {payload}\n\n" if payload else ": still here\n\n"
+                event, _, data = (payload or "").partition(" ")
+                yield f"event: {event}\ndata: {data}\n\n" if payload else ": still here\n\n"
         except psycopg.OperationalError:
             return  # the browser connects again by itself until the database is back
 

@@ -89,3 +89,9 @@ def bench_sheet_pdf(stack_id: int) -> Response:
     return Response(
         content, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )
+
+
+@router.put("/stacks/{stack_id}/ends")
+def set_ends(stack_id: int, entry: plan.EndsEntry) -> StackView:
+    """Plan anew between these ends."""
+    return plan.set_ends(stack_id, entry)

@@ -9,13 +9,25 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
-from amber_ladder.errors import AmberLadderError, BadInput, Conflict, DatabaseAway, NotFound, StorageFull, disk_is_full
+from amber_ladder.errors import (
+    AmberLadderError,
+    BadInput,
+    Conflict,
+    DatabaseAway,
+    DeviceTrouble,
+    NotFound,
+    Stopped,
+    StorageFull,
+    disk_is_full,
+)
 
 _STATUS: tuple[tuple[type[AmberLadderError], int], ...] = (
     (BadInput, 422),
     (NotFound, 404),
     (Conflict, 409),
     (DatabaseAway, 503),
+    (DeviceTrouble, 502),
+    (Stopped, 409),
     (StorageFull, 507),
 )
 _UNIONS = {"train", "sharpness", "part"}  # in a location, the kind that was chosen follows these
@@ -36,7 +48,7 @@ class Problem(BaseModel):
     fields: list[FieldProblem] = []
 
 
-RESPONSES: dict[int | str, dict[str, Any]] = {code: {"model": Problem} for code in (404, 409, 422, 503, 507)}
+RESPONSES: dict[int | str, dict[str, Any]] = {code: {"model": Problem} for code in (404, 409, 422, 502, 503, 507)}
 
 
 def install(app: FastAPI) -> None:

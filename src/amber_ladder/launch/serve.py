@@ -14,6 +14,7 @@ from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
 
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
+_RAIL_PORT = 8470
 SOURCE = Path(__file__).resolve().parents[3]
 
 
@@ -27,6 +28,7 @@ class Station:
         self._children: dict[str, subprocess.Popen[bytes]] = {}
         self._environment = dict(os.environ)
         self.port = 0
+        self._rail_port = 0
 
     @property
     def address(self) -> str:
@@ -52,6 +54,14 @@ class Station:
         if not wait_for_port(self.port, seconds=60):
             raise AmberLadderError("the server did not start: see the lines above")
 
+    def start_rail(self) -> None:
+        """Start the simulated rail on a free port, where server and worker find it."""
+        self._rail_port = free_port(_RAIL_PORT)
+        self._environment["AMBER_LADDER_RAIL_PORT"] = os.environ["AMBER_LADDER_RAIL_PORT"] = str(self._rail_port)
+        self._start("rail")
+        if not wait_for_port(self._rail_port, seconds=60):
+            raise AmberLadderError("the simulated rail did not start: see the lines above")
+
     def start_worker(self) -> None:
         """Start the worker."""
         self._start("worker")
@@ -65,9 +75,9 @@ class Station:
                 print(f"The {name} ended (code {child.returncode}); starting it again.", flush=True)
                 self._start(name)
 
-    def worker_pid(self) -> int:
-        """The worker's process number."""
-        return self._children["worker"].pid
+    def pid(self, name: str) -> int:
+        """The process number of the server, the worker or the rail."""
+        return self._children[name].pid
 
     def stop(self) -> None:
         """Stop everything, the database last."""
@@ -90,11 +100,13 @@ class Station:
                 "--log-level", "warning", "--timeout-graceful-shutdown", "1", "--timeout-keep-alive", "30",
             ],
             "worker": ["amber_ladder.jobs"],
+            "rail": ["amber_ladder", "rail-simulator", "--port", str(self._rail_port)],
         }[name]  # fmt: skip
         # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
         self._children[name] = subprocess.Popen(
             [sys.executable, "-m", *command],
             env=self._environment,
+            stdout=subprocess.DEVNULL if name == "rail" else None,
             start_new_session=True,
             preexec_fn=_die_with_parent,  # noqa: PLW1509 - one system call, no locks
         )
@@ -134,6 +146,7 @@ def serve(*, port: int, demo: bool) -> int:
             load_first(lambda line: print(line, flush=True))
         if leaving.is_set():
             return 0
+        station.start_rail()
         station.start_server()
         station.start_worker()
         print(f"Amber Ladder is ready at {station.address} (after {time.monotonic() - started:.0f} s)", flush=True)

@@ -154,8 +154,20 @@ class Task(Base):
     ended_at: Mapped[datetime | None]
 
 
+class Bench(Base):
+    """The one bench of this station: what stands on it and how it is set, as the use cases read it."""
+
+    __tablename__ = "bench"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    settings: Mapped[dict[str, Any]]
+
+
 class Take(Base):
-    """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten."""
+    """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten.
+
+    ``run`` is what the bench was asked for: the rungs of its own ladder, or a burst into the watched folder.
+    """
 
     __tablename__ = "take"
     __table_args__ = (UniqueConstraint("stack_id", "number"),)
@@ -167,6 +179,7 @@ class Take(Base):
     scene: Mapped[str | None] = mapped_column(String(60))
     task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"))
     complete: Mapped[bool] = mapped_column(default=False)
+    run: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     stack: Mapped[Stack] = relationship(back_populates="takes")
@@ -195,6 +208,7 @@ class Frame(Base):
     rung: Mapped[int | None]
     position_um: Mapped[float | None]
     left_out: Mapped[str | None] = mapped_column(String(300))
+    faults: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
 
     take: Mapped[Take] = relationship(back_populates="frames")
 

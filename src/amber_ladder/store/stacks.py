@@ -99,6 +99,25 @@ def add_frame(session: Session, take: Take, frame: Frame) -> None:
     session.flush()
 
 
+def take_over(session: Session, take: Take, frame_id: int, *, rung: int, position_um: float) -> None:
+    """Let a take begin with a frame of another: the same original, named after its rung here."""
+    old = session.get_one(Frame, frame_id)
+    frame = Frame(
+        name=f"rung_{rung + 1:04d}{old.suffix}",
+        sha256=old.sha256,
+        suffix=old.suffix,
+        bytes=old.bytes,
+        width_px=old.width_px,
+        height_px=old.height_px,
+        bits=old.bits,
+        captured_at=old.captured_at,
+        rung=rung,
+        position_um=position_um,
+        faults=[],
+    )
+    add_frame(session, take, frame)
+
+
 def merged_stacks(session: Session) -> list[Stack]:
     """All stacks with what the ledger needs, by specimen and number."""
     return list(

@@ -12,6 +12,8 @@ from amber_ladder.settings import settings
 from amber_ladder.store.models import Merge, Take, Task, now
 
 CHANNEL = "amber_ladder"
+RUN = "run"
+"""Kind of the tasks that the bench does itself; all others are the worker's."""
 ENDED = ("done", "failed", "stopped")
 
 
@@ -43,9 +45,10 @@ def announce(session: Session, task: Task) -> None:
     _notify(session, task)
 
 
-def unfinished(session: Session) -> list[int]:
-    """Tasks that wait or were running, oldest first."""
-    return list(session.scalars(select(Task.id).where(Task.state.not_in(ENDED)).order_by(Task.id)))
+def unfinished(session: Session, *, of_bench: bool = False) -> list[int]:
+    """Tasks that wait or were running, oldest first: the worker's, or those of the bench."""
+    whose = Task.kind == RUN if of_bench else Task.kind != RUN
+    return list(session.scalars(select(Task.id).where(Task.state.not_in(ENDED), whose).order_by(Task.id)))
 
 
 def stack_of(session: Session, task: Task) -> int | None:
@@ -56,8 +59,13 @@ def stack_of(session: Session, task: Task) -> int | None:
 
 
 def _notify(session: Session, task: Task) -> None:
-    payload = {"stack_id": stack_of(session, task), "task": as_json(task)}
-    session.execute(text("select pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": json.dumps(payload)})
+    tell(session, "task", {"stack_id": stack_of(session, task), "task": as_json(task)})
+
+
+def tell(session: Session, event: str, payload: dict[str, Any]) -> None:
+    """Tell listening pages something once the transaction commits; at most 8000 bytes."""
+    words = f"{event} {json.dumps(payload)}"
+    session.execute(text("select pg_notify(:channel, :words)"), {"channel": CHANNEL, "words": words})
 
 
 def as_json(task: Task) -> dict[str, Any]:
@@ -75,7 +83,7 @@ def as_json(task: Task) -> dict[str, Any]:
 
 
 async def notices(quiet_s: float) -> AsyncIterator[str | None]:
-    """Payloads as they are announced; None once listening has begun and after every ``quiet_s`` seconds of silence.
+    """Events as they are announced, a name and JSON each; None once listening has begun, and after silence.
 
     Ends with psycopg.OperationalError when the database does.
     """

@@ -9,13 +9,13 @@ from amber_ladder.core import planning
 from amber_ladder.core.optics import Check, Subject, check_rig, resolve
 from amber_ladder.core.planning import ByHand, Caution, Circumstances, Framing, Turn, Vanishing, Way, Worth
 from amber_ladder.errors import BadInput, Conflict
-from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.formats.plan_json import LadderRequestJson, Position
 from amber_ladder.formats.rig_json import FNumber, RigJson, Strict
 from amber_ladder.store import rigs, specimens, stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Rig as StoredRig
 from amber_ladder.store.models import Specimen, Stack, now
-from amber_ladder.work.views import LadderView, StackView, ladder_view, stack_view
+from amber_ladder.work.views import LadderView, StackView, ladder_view, stack_plan, stack_rig, stack_view
 
 _TURNS_DEG = (2.0, 5.0, 10.0, 20.0, 30.0)
 Millimetres = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="mm")]
@@ -67,6 +67,13 @@ class WaysEntry(Strict):
     medium_index: Annotated[float, Field(ge=1, le=3)] = 1.0
     subject: SubjectEntry = SubjectEntry()
     minutes: Annotated[float, Field(gt=0, le=1e4, allow_inf_nan=False)] | None = None
+
+
+class EndsEntry(Strict):
+    """The nearest and the farthest wanted point, as stage readings in µm."""
+
+    near_um: Position
+    far_um: Position
 
 
 class CautionEntry(Strict):
@@ -213,6 +220,24 @@ def change_ladder(stack_id: int, entry: PlanEntry) -> StackView:
         if stack.takes:
             raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
         _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
+        session.flush()
+        return stack_view(stack, len(stack.specimen.stacks))
+
+
+def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
+    """Plan anew between these ends; the spacing stays. Raises BadInput, NotFound, Conflict once frames exist."""
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        if stack.takes:
+            raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
+        before = stack_plan(stack)
+        spaced = before.overlap is not None or before.step_um is not None
+        count = {} if spaced else {"frames": before.frames, "budget_s": before.budget_s}
+        ends = {"near_um": entry.near_um, "far_um": entry.far_um, "frames": None, "budget_s": None, **count}
+        after = LadderRequestJson.model_validate({**before.model_dump(exclude_none=True), **ends})
+        rig = stack_rig(stack).to_core()
+        after.plan(rig, resolve(rig))  # refuses what cannot be planned before anything is kept
+        stack.plan = after.model_dump(mode="json", exclude_none=True)
         session.flush()
         return stack_view(stack, len(stack.specimen.stacks))
 

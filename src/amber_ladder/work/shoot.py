@@ -1,6 +1,6 @@
 """Shoot: run a ladder on the bench, or bring one's own frames."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import PurePosixPath, PureWindowsPath
 from typing import Literal
 
@@ -18,7 +18,7 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Frame, Take, Task
 from amber_ladder.store.queue import AT_ONCE, enqueue
 from amber_ladder.work.climbing import climb, simulated_bench
-from amber_ladder.work.views import FrameView, TakeView, frame_view, stack_plan, stack_rig, take_view
+from amber_ladder.work.views import FrameView, TakeView, frame_view, stack_ladder, stack_plan, stack_rig, take_view
 
 LONGEST_NAME = 200
 
@@ -94,20 +94,28 @@ def finish_take(take_id: int) -> TakeView:
                 f"this take holds {len(take.frames)} usable frame{'' if len(take.frames) == 1 else 's'}: "
                 "at least 2 are needed. Add more files."
             )
-        infos = {f.name: PictureInfo("", f.width_px, f.height_px, f.bits, f.captured_at) for f in take.frames}
-        reasons = {one.name: one.reason for one in odd_ones_out(infos)[1]}
-        ordered = sorted(take.frames, key=lambda frame: natural_key(frame.name))
-        kept = [frame for frame in ordered if frame.name not in reasons]
-        positions = _positions(take, len(kept))
-        for place, frame in enumerate(ordered):
-            frame.place, frame.left_out = place, reasons.get(frame.name)
-        for rung, frame in enumerate(kept):
-            frame.rung = rung if positions else None
-            frame.position_um = positions[rung] if positions else None
+        put_in_order(take, stack_ladder(take.stack)[0].positions_um)
         take.complete = True
         session.flush()
         session.expire(take)
         return take_view(take)
+
+
+def put_in_order(take: Take, planned_um: Sequence[float] | None) -> None:
+    """Order a take's files by name, and leave out those that differ from the rest.
+
+    They belong to the planned rungs only when there is one for each; otherwise nobody knows which is which.
+    """
+    infos = {f.name: PictureInfo("", f.width_px, f.height_px, f.bits, f.captured_at) for f in take.frames}
+    reasons = {one.name: one.reason for one in odd_ones_out(infos)[1]}
+    ordered = sorted(take.frames, key=lambda frame: natural_key(frame.name))
+    kept = [frame for frame in ordered if frame.name not in reasons]
+    positions = planned_um if planned_um is not None and len(planned_um) == len(kept) else None
+    for place, frame in enumerate(ordered):
+        frame.place, frame.left_out = place, reasons.get(frame.name)
+    for rung, frame in enumerate(kept):
+        frame.rung = rung if positions else None
+        frame.position_um = positions[rung] if positions else None
 
 
 def shoot(task_id: int, progress: Progress) -> None:
@@ -166,13 +174,6 @@ def _open_for_files(take: Take) -> None:
         raise Conflict("this take comes from the bench: begin a take of files for your own frames")
     if take.complete:
         raise Conflict("this take is closed: begin another for more frames")
-
-
-def _positions(take: Take, count: int) -> list[float] | None:
-    # Own frames belong to the rungs only when there is one for each; otherwise nobody knows which is which.
-    plan, rig = stack_plan(take.stack), stack_rig(take.stack)
-    planned = PlanJson(rig=rig, **plan.model_dump()).ladder().positions_um
-    return list(planned) if len(planned) == count else None
 
 
 def plain_name(name: str) -> str:

@@ -19,7 +19,7 @@ class TaskView:
     """Long work and how far it is."""
 
     id: int
-    kind: Literal["shoot", "merge", "calibrate"]
+    kind: Literal["shoot", "run", "merge", "calibrate"]
     state: TaskState
     phase: str
     done: int
@@ -62,6 +62,7 @@ class FrameView:
     rung: int | None
     position_um: float | None
     left_out: str | None
+    faults: list[dict[str, Any]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,9 +83,10 @@ class TakeView:
 
     id: int
     number: int
-    source: Literal["bench", "files"]
+    source: Literal["bench", "files", "folder"]
     scene: str | None
     complete: bool
+    run: dict[str, Any] | None
     created_at: datetime
     task: TaskView | None
     frames: list[FrameView]
@@ -190,6 +192,7 @@ def take_view(take: Take) -> TakeView:
         take.source,  # type: ignore[arg-type]
         take.scene,
         take.complete,
+        take.run,
         take.created_at,
         task_view(take.task) if take.task else None,
         [frame_view(frame) for frame in take.frames],

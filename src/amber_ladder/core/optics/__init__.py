@@ -18,7 +18,7 @@ from amber_ladder.core.optics._formulas import (
     wave_depth_um,
 )
 from amber_ladder.core.optics._layout import Drawing, DrawnPart, draw_rig
-from amber_ladder.core.optics._light import FlashChange, flash_change, power_setting
+from amber_ladder.core.optics._light import FlashChange, flash_change, flash_changed_by, power_setting
 from amber_ladder.core.optics._resolve import LARGEST_DEVIATION, Optics, SharpDepth, geometric_depth_um, resolve
 from amber_ladder.core.optics._rig import (
     Coupled,
@@ -63,6 +63,7 @@ __all__ = [
     "effective_f_number_from_na",
     "explain",
     "flash_change",
+    "flash_changed_by",
     "flash_stops",
     "geometric_depth_um",
     "lens_light_lost_stops",

@@ -25,7 +25,11 @@ class FlashChange:
 
 def flash_change(effective_f_number_before: float, effective_f_number_after: float, power_before: float) -> FlashChange:
     """The flash for another rig, from the power that was right before (1 is full power, 0.125 is 1/8)."""
-    stops = flash_stops(effective_f_number_before, effective_f_number_after)
+    return flash_changed_by(flash_stops(effective_f_number_before, effective_f_number_after), power_before)
+
+
+def flash_changed_by(stops: float, power_before: float) -> FlashChange:
+    """The flash with so many stops more power (fewer, when negative)."""
     wanted = power_before * 2.0**stops
     if wanted > _FULL * 1.0001:
         return FlashChange(stops, None, "beyond full power", log2(wanted / _FULL))

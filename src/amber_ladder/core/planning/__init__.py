@@ -1,9 +1,10 @@
 """The ladder: where to shoot, how many frames, what that costs, what else would do, and what to mind."""
 
-from amber_ladder.core.planning._by_hand import ByHand, plan_by_hand
+from amber_ladder.core.planning._by_hand import ByHand, coverage_by_chance, frames_by_chance, plan_by_hand
 from amber_ladder.core.planning._cautions import DEFER, Caution, Circumstances, cautions_for
 from amber_ladder.core.planning._framing import Framing, Moves, Turn, loose_framing, turning
 from amber_ladder.core.planning._ladder import Ladder, Rail, Timing, Wanted, plan_ladder
+from amber_ladder.core.planning._reach import Reach
 from amber_ladder.core.planning._sharpness import (
     Circle,
     Pixels,
@@ -31,6 +32,7 @@ __all__ = [
     "Pixels",
     "Print",
     "Rail",
+    "Reach",
     "Screen",
     "Sharpness",
     "Timing",
@@ -42,6 +44,8 @@ __all__ = [
     "Worth",
     "cautions_for",
     "circle_um",
+    "coverage_by_chance",
+    "frames_by_chance",
     "is_it_worth_it",
     "loose_framing",
     "other_ways",

@@ -23,6 +23,17 @@ class ByHand:
     coverage: float
 
 
+def frames_by_chance(*, depth_um: float, sharp_um: float, coverage: float) -> int:
+    """How many frames at random over a depth make each point sharp in one of them with this probability."""
+    share = min(sharp_um / depth_um, 1.0)
+    return 1 if share >= 1.0 else ceil(log(1.0 - coverage) / log(1.0 - share))
+
+
+def coverage_by_chance(frames: int, *, depth_um: float, sharp_um: float) -> float:
+    """The probability that a point of the depth is sharp in one of so many frames at random over it."""
+    return 1.0 - (1.0 - min(sharp_um / depth_um, 1.0)) ** frames
+
+
 def plan_by_hand(
     *,
     depth_um: float,
@@ -40,8 +51,7 @@ def plan_by_hand(
         raise BadInput("a burst needs frames per second", field="frames_per_second")
     if not sweep_um_per_s > 0.0:
         raise BadInput("a sweep needs a speed", field="sweep_um_per_s")
-    share = min(sharp_um / depth_um, 1.0)
-    frames = 1 if share >= 1.0 else ceil(log(1.0 - coverage) / log(1.0 - share))
+    frames = frames_by_chance(depth_um=depth_um, sharp_um=sharp_um, coverage=coverage)
     hold_s = frames / frames_per_second
     step_um = sweep_um_per_s / frames_per_second
     kept = min(frames, ceil(depth_um / (sharp_um * (1.0 - overlap))) + 1)

@@ -1,0 +1,168 @@
+"""The bench: live view, rail, ends, light, runs."""
+
+import asyncio
+import json
+import time
+from collections.abc import AsyncIterator
+from dataclasses import asdict
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import StreamingResponse
+
+from amber_ladder.api.problems import RESPONSES
+from amber_ladder.work.bench import (
+    BenchChange,
+    BenchView,
+    BurstEntry,
+    FlashEntry,
+    LiveFrame,
+    MoveEntry,
+    PreflightItem,
+    RunEntry,
+    bench,
+)
+from amber_ladder.work.bench.flaws import FlawView, flaws
+from amber_ladder.work.views import TakeView
+
+router = APIRouter(tags=["bench"], responses=RESPONSES)
+_LIVE_S = 1.0 / 15.0
+Share = Annotated[float, Query(ge=0, le=1)]
+
+
+@router.get("/bench")
+def see() -> BenchView:
+    """The bench as it is now."""
+    return bench().view()
+
+
+@router.patch("/bench")
+def change(entry: BenchChange) -> BenchView:
+    """Change what stands on it."""
+    return bench().change(entry)
+
+
+@router.get("/bench/flaws")
+def all_flaws() -> list[FlawView]:
+    """The faults that can be switched on for practice."""
+    return flaws()
+
+
+@router.put("/bench/stack/{stack_id}")
+def set_up(stack_id: int) -> BenchView:
+    """Set it up for a stack."""
+    return bench().set_up(stack_id)
+
+
+@router.post("/bench/connect")
+def connect() -> BenchView:
+    """Connect to the rail anew."""
+    return bench().connect()
+
+
+@router.post("/bench/move")
+def move(entry: MoveEntry) -> BenchView:
+    """Begin to move the rail."""
+    return bench().move(entry)
+
+
+@router.post("/bench/halt")
+def halt() -> BenchView:
+    """Stop at once whatever moves."""
+    return bench().halt()
+
+
+@router.post("/bench/ends")
+def find_ends() -> BenchView:
+    """Begin to look for the ends."""
+    return bench().find_ends()
+
+
+@router.post("/bench/flash")
+def set_flash(entry: FlashEntry) -> BenchView:
+    """Set the flash."""
+    return bench().set_flash(entry)
+
+
+@router.post("/bench/test-frame")
+def test_frame() -> BenchView:
+    """Shoot a test frame and judge it."""
+    return bench().test_frame()
+
+
+@router.get("/bench/test-frame.jpg", response_class=Response)
+def test_picture() -> Response:
+    """The last test frame."""
+    return Response(bench().test_picture(), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
+
+
+@router.post("/bench/room-frame")
+def room_frame() -> BenchView:
+    """Shoot with the flash off and judge the room's light."""
+    return bench().room_frame()
+
+
+@router.get("/stacks/{stack_id}/preflight")
+def preflight(stack_id: int) -> list[PreflightItem]:
+    """What must be so before a run."""
+    return bench().preflight(stack_id)
+
+
+@router.post("/stacks/{stack_id}/runs", status_code=201)
+def begin_run(stack_id: int, entry: RunEntry) -> TakeView:
+    """Begin a take and run its ladder."""
+    return bench().begin_run(stack_id, entry)
+
+
+@router.post("/stacks/{stack_id}/bursts", status_code=201)
+def begin_burst(stack_id: int, entry: BurstEntry) -> TakeView:
+    """Begin a take of what comes into the watched folder."""
+    return bench().begin_burst(stack_id, entry)
+
+
+@router.post("/takes/{take_id}/resume")
+def resume(take_id: int) -> TakeView:
+    """Go on with a run that was cut off."""
+    return bench().resume(take_id)
+
+
+@router.post("/bench/run/{order}")
+def order(order: Literal["pause", "go-on", "stop-after-rung"]) -> BenchView:
+    """Pause a run, go on, or end it after the rung."""
+    return bench().stop_after_rung() if order == "stop-after-rung" else bench().pause(order == "pause")
+
+
+@router.get("/takes/{take_id}/growing/{what}.jpg", response_class=Response)
+def growing(take_id: int, what: Literal["picture", "depth"]) -> Response:
+    """The growing picture of the take that is being shot."""
+    return Response(bench().growing(take_id, what), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/bench/live", response_class=StreamingResponse)
+async def live(request: Request, x: Share | None = None, y: Share | None = None) -> StreamingResponse:
+    """Live view until the reader leaves: for each moment the lengths of four parts (big-endian, 4 bytes each), then
+
+    the parts: figures as JSON, the field as JPEG, edges in focus as PNG, the loupe around (x, y) as JPEG.
+    """
+    loupe = (x, y) if x is not None and y is not None else None
+
+    async def moments() -> AsyncIterator[bytes]:
+        while not await request.is_disconnected():
+            began = time.monotonic()
+            yield _packed(await run_in_threadpool(bench().live_frame, loupe))
+            await asyncio.sleep(max(0.0, _LIVE_S - (time.monotonic() - began)))
+
+    return StreamingResponse(moments(), media_type="application/octet-stream", headers={"Cache-Control": "no-store"})
+
+
+def _packed(frame: LiveFrame) -> bytes:
+    figures = {
+        "sharpness": frame.sharpness,
+        "position_um": frame.position_um,
+        "moving": frame.moving,
+        "ready_in_s": frame.ready_in_s,
+        "run": asdict(frame.run) if frame.run else None,
+    }
+    parts = (json.dumps(figures).encode(), frame.picture, frame.edges, frame.loupe)
+    return b"".join(len(part).to_bytes(4, "big") for part in parts) + b"".join(parts)

@@ -1,0 +1,164 @@
+"""Frames by hand, or in haste: whatever comes into the watched folder, with how much of the depth is covered so far."""
+
+import threading
+import time
+from collections import deque
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.bench.devices import Camera
+from amber_ladder.bench.watched import Arrival, WatchedFolder
+from amber_ladder.core.focus import in_focus
+from amber_ladder.core.planning import coverage_by_chance, frames_by_chance
+from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key, read_picture
+from amber_ladder.store import stacks, tasks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.store.models import now
+from amber_ladder.work.bench.devices import Setup
+from amber_ladder.work.bench.folder_camera import why_unreadable
+from amber_ladder.work.bench.growing import Growing
+from amber_ladder.work.bench.keeping import note_frame, patiently
+from amber_ladder.work.bench.views import RunView
+from amber_ladder.work.shoot import put_in_order
+
+_ENOUGH = 0.99
+_LITTLE = 0.02  # a frame that brings less than this has shown nothing new
+_LAST = 5
+_SOMETHING = 0.002  # share of pixels in focus that makes a frame count
+_SMALL_PX = 640
+
+
+class Burst:
+    """Gathers the frames of one take from the watched folder; taken up again, it knows which it has."""
+
+    def __init__(self, take_id: int, setup: Setup, growing: Growing, hand: Camera | None, store: FrameStore) -> None:
+        self.leaving = threading.Event()
+        self._take_id, self._setup, self._growing, self._store = take_id, setup, growing, store
+        with transaction() as session:
+            take = stacks.get_take(session, take_id)
+            run: dict[str, Any] = dict(take.run or {})
+            self.task_id = take.task_id or 0
+            have = {frame.name for frame in take.frames}
+        self._folder = Path(run["folder"])
+        if not self._folder.is_dir():
+            raise BadInput(f"the folder {self._folder} is gone: make it again", field="folder")
+        minutes = run.get("minutes")
+        self._ends_at = datetime.fromisoformat(run["began"]) + timedelta(minutes=minutes) if minutes else None
+        self._stop_when_covered = bool(run["stop_when_covered"])
+        self._hand = hand if run.get("simulated") else None
+        self._watched = WatchedFolder(
+            self._folder, known={*run["there"], *have}, whole=why_unreadable, order=natural_key
+        )
+        self._sharp = 0
+        self._count = len(have)
+        self._gains: deque[float] = deque(maxlen=_LAST)
+        self._said = ""
+        ladder = setup.ladder
+        self._depth_um = max(ladder.far_um - setup.plan.near_um, ladder.sharp_depth_stage_um)
+        self._sharp_um = ladder.sharp_depth_stage_um
+
+    @property
+    def coverage(self) -> float:
+        """The chance that a point of the depth is sharp in one of the frames so far."""
+        return coverage_by_chance(self._sharp, depth_um=self._depth_um, sharp_um=self._sharp_um)
+
+    def view(self) -> RunView:
+        """For the page. ``seconds_left`` is the clock, not a reckoning."""
+        left = (self._ends_at - now()).total_seconds() if self._ends_at else None
+        needed = frames_by_chance(depth_um=self._depth_um, sharp_um=self._sharp_um, coverage=_ENOUGH)
+        return RunView(
+            self._take_id, self._setup.stack_id, "burst", "gather", 0.0, False, None, self._count, needed,
+            None if left is None else max(left, 0.0), self._said, round(self.coverage, 4),
+        )  # fmt: skip
+
+    def gather(self) -> None:
+        """Until it is covered, the time is over, or it is told to stop. Raises Conflict when nothing came."""
+        clock = threading.Thread(target=self._watch_the_clock, daemon=True)
+        clock.start()
+        if self._hand:
+            threading.Thread(target=self._fire, args=(self._hand,), daemon=True).start()
+        for arrival in self._watched.arrivals(self.leaving):
+            self._take_in(arrival)
+            if self._stop_when_covered and self.coverage >= _ENOUGH and self._nothing_new():
+                self._said = "Covered: the last frames brought nothing new."
+                self.leaving.set()
+        # What was complete when the stop came still belongs to it.
+        for arrival in self._watched.ready(time.monotonic()):
+            self._take_in(arrival)
+        with transaction() as session:
+            take = stacks.get_take(session, self._take_id, locked=True)
+            if len(take.frames) < 2:
+                raise Conflict(f"{len(take.frames)} frames came into {self._folder}: at least 2 are needed")
+            put_in_order(take, None)
+
+    def _take_in(self, arrival: Arrival) -> None:
+        if arrival.reason:
+            self._said = f"{arrival.path.name} {arrival.reason}: left in the folder"
+            return
+        path = arrival.path
+        info = examine(path)
+        with path.open("rb") as file:
+            received = self._store.receive(iter(lambda: file.read(1 << 20), b""))
+        try:
+            note_frame(
+                self._store, self._take_id, received,
+                name=path.name, info=info, suffix=SUFFIXES[info.format], rung=None, position_um=None,
+                left_out=None, faults=[],
+            )  # fmt: skip
+        finally:
+            self._store.drop(received)
+        self._count += 1
+        picture = _small(read_picture(path))
+        grey = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
+        self._sharp += float(in_focus(grey).edges.mean()) > _SOMETHING
+        grown = self._growing.add_now(picture, float(self._count))
+        self._gains.append(grown.gained)
+        self._report()
+
+    def _nothing_new(self) -> bool:
+        return len(self._gains) == _LAST and max(self._gains) < _LITTLE
+
+    def _report(self) -> None:
+        view = self.view()
+
+        def write() -> None:
+            with transaction() as session:
+                tasks.set_progress(
+                    session, stacks.get_task(session, self.task_id),
+                    phase="shoot", done=view.done, total=max(view.total, view.done), seconds_left=view.seconds_left,
+                )  # fmt: skip
+
+        patiently(write)
+
+    def _watch_the_clock(self) -> None:
+        while not self.leaving.is_set():
+            left = (self._ends_at - now()).total_seconds() if self._ends_at else 1.0
+            if left <= 0.0:
+                self._said = "The time is over."
+                self.leaving.set()
+            self.leaving.wait(min(max(left, 0.0), 0.5))
+
+    def _fire(self, hand: Camera) -> None:
+        """Stand in for a tethered camera in somebody's hand: files into the watched folder."""
+        number = self._count
+        while not self.leaving.is_set():
+            number += 1
+            exposure = hand.expose()
+            scratch = self._folder / f".hand_{number:05d}"
+            scratch.write_bytes(exposure.content)
+            scratch.rename(self._folder / f"hand_{number:05d}{exposure.suffix}")
+
+
+def _small(picture: NDArray[Any]) -> NDArray[np.uint8]:
+    if picture.dtype != np.uint8:
+        picture = picture >> 8
+    factor = max(picture.shape[1] / _SMALL_PX, 1.0)
+    size = (round(picture.shape[1] / factor), round(picture.shape[0] / factor))
+    return np.asarray(cv2.resize(picture.astype(np.uint8), size, interpolation=cv2.INTER_AREA), np.uint8)

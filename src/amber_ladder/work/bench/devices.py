@@ -1,0 +1,192 @@
+"""Bringing the devices of the bench to life for one stack."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from math import cos, pi
+from pathlib import Path
+from urllib.parse import urlparse
+
+import numpy as np
+
+from amber_ladder.bench.devices import Camera, Flash, LiveView, Rail
+from amber_ladder.bench.gcode_rail import GcodeRail
+from amber_ladder.bench.simulated import SimulatedCamera, SimulatedFlash, Wobble, chosen_flaws, specimen_for
+from amber_ladder.bench.simulated.rail import Build, Truth
+from amber_ladder.bench.simulated.rail_eye import RailEye
+from amber_ladder.core.optics import Optics, resolve
+from amber_ladder.core.planning import Ladder, Reach
+from amber_ladder.errors import DeviceTrouble
+from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.settings import settings
+from amber_ladder.work.bench.views import SIMULATED, BenchSettings
+
+_SCENE_OF = {
+    "plant": "moss-capsule",
+    "insect": "lacewing-eyes",
+    "mineral": "wulfenite",
+    "snow": "capped-column",
+    "inclusion": "resin-gnat",
+}
+_ROCK_S = 4.0
+_FULL_RECYCLE_S = 3.0  # of a flash whose recycling the plan does not tell
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """The stack that the bench is set up for."""
+
+    stack_id: int
+    label: str
+    kind: str
+    rig: RigJson
+    plan: LadderRequestJson
+    ladder: Ladder
+    optics: Optics
+    seed: int
+
+    def reach(self) -> Reach:
+        """Where the rail may go."""
+        rail = self.plan.rail
+        free_mm = self.rig.working_distance_mm
+        return Reach(
+            rail.min_um if rail else None,
+            rail.max_um if rail else None,
+            self.plan.near_um if free_mm else None,
+            free_mm * 1e3 if free_mm else None,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Optical:
+    """Camera and flash as they see one stack's specimen. ``live`` is None for a camera that shows nothing."""
+
+    camera: Camera | None
+    flash: Flash | None
+    live: LiveView | None
+    close: Callable[[], None]
+
+
+def scene_for(setup: Setup, bench: BenchSettings) -> str:
+    """What lies under the simulated camera."""
+    return bench.scene or _SCENE_OF.get(setup.kind, "moss-capsule")
+
+
+def rail_address(bench: BenchSettings) -> str:
+    """Where the rail is reached. Raises DeviceTrouble when the simulated one was not started."""
+    if bench.rail != SIMULATED:
+        return bench.rail
+    port = settings().rail_port
+    if port is None:
+        raise DeviceTrouble("the simulated rail does not run: start the station with ./ladder start or ./ladder demo")
+    return f"socket://127.0.0.1:{port}"
+
+
+def open_rail(bench: BenchSettings) -> Rail:
+    """The rail; a simulated one is built with the flaws that are switched on. Raises DeviceTrouble."""
+    address = rail_address(bench)
+    eye = _eye(address) if bench.rail == SIMULATED else None
+    if eye:
+        changes = {key: value for flaw in chosen_flaws(bench.flaws) for key, value in flaw.rail.items()}
+        usual = Build()
+        fresh = {name: getattr(usual, name) for name in ("click_um", "backlash_um", "shake_um", "shake_dies_s")}
+        eye.rebuild(**{**fresh, "acceleration_um_s2": usual.acceleration_um_s2, "trouble": None, **changes})
+        eye.close()
+    return GcodeRail(address)
+
+
+def open_hand_camera(setup: Setup, bench: BenchSettings) -> Camera | None:
+    """A simulated camera in somebody's hand, that rocks through the depth; None where a real one is used."""
+    if bench.camera != "simulated":
+        return None
+    ladder, began = setup.ladder, time.monotonic()
+    low, high = ladder.positions_um[0], ladder.positions_um[-1]
+    unsteady = np.random.default_rng()
+
+    def rocking() -> tuple[Truth, Build]:
+        share = 0.5 - 0.5 * cos(2.0 * pi * (time.monotonic() - began) / _ROCK_S)
+        at = low + share * (high - low) + unsteady.normal(0.0, 0.03 * (high - low))
+        return Truth(
+            float(at), False, abs(float(unsteady.normal(0.0, 1.0))), float(unsteady.uniform(0.0, 6.3))
+        ), Build()
+
+    return _camera(setup, bench, SimulatedFlash(0.0), rocking, handheld=True)
+
+
+def open_optical(setup: Setup, bench: BenchSettings, rail: Callable[[], Rail], power: float) -> Optical:
+    """Camera and flash for a stack. The simulated camera looks at where the simulated carriage really is."""
+    if bench.camera != "simulated":
+        return Optical(None, None, None, lambda: None)
+    timing = setup.plan.timing
+    flash = SimulatedFlash(_FULL_RECYCLE_S if timing.recycle_s <= 0 else timing.recycle_s)
+    flash.power = power
+    eye = _eye(rail_address(bench))
+    look = eye.truth if eye else lambda: (Truth(rail().position_um(), False, 0.0, 0.0), Build())
+    camera = _camera(setup, bench, flash, look)
+
+    def close() -> None:
+        camera.close()
+        if eye:
+            eye.close()
+
+    return Optical(camera, flash, camera, close)
+
+
+def _camera(
+    setup: Setup,
+    bench: BenchSettings,
+    flash: SimulatedFlash,
+    look: Callable[[], tuple[Truth, Build]],
+    *,
+    handheld: bool = False,
+) -> SimulatedCamera:
+    flaws = chosen_flaws(bench.flaws)
+    wobble = Wobble(**{key: value for flaw in flaws for key, value in flaw.wobble.items()})  # type: ignore[arg-type]
+    if handheld:
+        wobble = replace(wobble, drift_px=max(wobble.drift_px, 4.0), turn_deg=max(wobble.turn_deg, 0.05))
+    flash.tired = wobble.tired
+    camera = SimulatedCamera(
+        specimen_for(scene_for(setup, bench)),
+        setup.optics,
+        setup.rig.to_core().sensor,
+        flash,
+        look,
+        near_um=bench.lies_um.get(str(setup.stack_id), setup.plan.near_um),
+        exposure_s=setup.plan.timing.exposure_s,
+        transfer_s=setup.plan.timing.transfer_s,
+        seed=setup.seed,
+        wobble=wobble,
+        restless=frozenset(flaw.specimen for flaw in flaws if flaw.specimen),
+    )
+    if handheld:
+        flash.power = min(camera.right_power, 1.0)
+    return camera
+
+
+def watched_folder(bench: BenchSettings) -> Path:
+    """The folder that is watched; the one in the data folder unless another is named."""
+    folder = Path(bench.folder) if bench.folder else settings().data / "incoming"
+    if not bench.folder:
+        folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def setup_for(stack_id: int, label: str, kind: str, rig: RigJson, plan: LadderRequestJson, seed: int) -> Setup:
+    """A stack's plan, worked out."""
+    core = rig.to_core()
+    optics = resolve(core)
+    return Setup(stack_id, label, kind, rig, plan, plan.plan(core, optics), optics, seed)
+
+
+def _eye(address: str) -> RailEye | None:
+    parts = urlparse(address)
+    if parts.scheme != "socket" or parts.port is None or parts.hostname != "127.0.0.1":
+        return None
+    eye = RailEye(parts.port)
+    try:
+        eye.truth()
+    except DeviceTrouble:
+        eye.close()
+        return None  # a rail behind a socket that is no simulation
+    return eye

@@ -1,0 +1,50 @@
+"""A camera that somebody else fires: its frames are what arrives in the watched folder."""
+
+import time
+from collections import deque
+from datetime import datetime
+from pathlib import Path
+
+from amber_ladder.bench.devices import Exposure
+from amber_ladder.bench.watched import WatchedFolder
+from amber_ladder.errors import DeviceTrouble, UnreadablePicture
+from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key
+
+_PATIENCE_S = 300.0
+
+
+class FolderCamera:
+    """Every exposure is the next complete file of the folder. What lies there already is left alone."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        there = {path.name for path in folder.iterdir()}
+        self._watched = WatchedFolder(folder, known=there, whole=why_unreadable, order=natural_key)
+        self._arrived: deque[Path] = deque()
+
+    def expose(self) -> Exposure:
+        """Wait for the next file. Raises DeviceTrouble when none comes for five minutes."""
+        end = time.monotonic() + _PATIENCE_S
+        while time.monotonic() < end:
+            complete = [one.path for one in self._watched.ready(time.monotonic()) if one.reason is None]
+            self._arrived.extend(complete)
+            if self._arrived:
+                path = self._arrived.popleft()
+                info = examine(path)
+                taken = info.captured_at or datetime.fromtimestamp(path.stat().st_mtime)
+                return Exposure(path.read_bytes(), SUFFIXES[info.format], taken)
+            time.sleep(0.1)
+        raise DeviceTrouble(
+            f"no frame came into {self._folder} for five minutes: does the camera fire, and does it save there?"
+        )
+
+
+def why_unreadable(path: Path) -> str | None:
+    """What is wrong with a file; None for a whole picture."""
+    try:
+        examine(path)
+    except UnreadablePicture as error:
+        return error.reason
+    except OSError:
+        return "cannot be opened"
+    return None
