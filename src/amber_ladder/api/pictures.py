@@ -3,10 +3,10 @@
 from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Path
-from fastapi.responses import FileResponse
+from fastapi.responses import FileResponse, Response
 
 from amber_ladder.api.problems import RESPONSES
-from amber_ladder.work.pictures import PictureKind, tiles_folder
+from amber_ladder.work.pictures import PictureKind, frame_thumb, tiles_folder
 
 router = APIRouter(tags=["pictures"], responses=RESPONSES)
 # A merge's number is never used again and an original never changes, so what was seen once stays right.
@@ -17,6 +17,12 @@ _KEEP = {"Cache-Control": "private, max-age=31536000, immutable"}
 def preview(kind: PictureKind, number: int) -> FileResponse:
     """A small JPEG."""
     return FileResponse(tiles_folder(kind, number) / "preview.jpg", headers=_KEEP)
+
+
+@router.get("/pictures/frame/{number}/thumb.jpg", response_class=Response)
+def thumb(number: int) -> Response:
+    """A very small JPEG of a frame, quickly."""
+    return Response(frame_thumb(number), media_type="image/jpeg", headers=_KEEP)
 
 
 @router.get("/pictures/{kind}/{number}/picture.dzi", response_class=FileResponse)

@@ -36,3 +36,10 @@ def depth_picture(path: Path) -> NDArray[np.uint8]:
 def composite_picture(path: Path) -> NDArray[Any]:
     """A composite TIFF, RGB (H, W, 3)."""
     return read_picture(path)
+
+
+def small_jpeg(path: Path, height_px: int) -> bytes:
+    """A small JPEG of a picture file, decoded no larger than need be."""
+    return bytes(
+        pyvips.Image.thumbnail(str(path), 10 * height_px, height=height_px, no_rotate=True).jpegsave_buffer(Q=80)
+    )

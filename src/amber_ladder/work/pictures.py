@@ -8,13 +8,14 @@ from numpy.typing import NDArray
 
 from amber_ladder.errors import NotFound
 from amber_ladder.formats.pictures import read_picture
-from amber_ladder.formats.tiles import composite_picture, depth_picture, make_tiles
+from amber_ladder.formats.tiles import composite_picture, depth_picture, make_tiles, small_jpeg
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Frame
 
+THUMB_PX = 96
 PictureKind = Literal["composite", "depth", "frame"]
 
 
@@ -29,6 +30,16 @@ def tiles_folder(kind: PictureKind, number: int) -> Path:
             raise NotFound(f"there is no frame {number}")
         path = store.original(frame.sha256, frame.suffix)
         return _made(store.tiles_folder(f"frame-{frame.sha256}"), lambda: read_picture(path))
+
+
+def frame_thumb(number: int) -> bytes:
+    """A JPEG of a frame, a few dozen pixels high, straight from the original. Raises NotFound."""
+    with transaction() as session:
+        frame = session.get(Frame, number)
+        if frame is None:
+            raise NotFound(f"there is no frame {number}")
+        path = FrameStore(settings().data).original(frame.sha256, frame.suffix)
+    return small_jpeg(path, THUMB_PX)
 
 
 def prepare_merge_tiles(store: FrameStore, merge_id: int) -> None:

@@ -14,6 +14,26 @@ const HELP: ReadonlyArray<readonly [string, string]> = [
   ["+  −  0  and arrows", "in a picture: zoom, whole picture, move"],
   ["Esc", "close what is open"],
 ];
+const AT_THE_BENCH: ReadonlyArray<readonly [string, string]> = [
+  ["[  ]", "rail: one step nearer, farther"],
+  [";  '   ,  .   <  >", "by 1, 10, 100 µm"],
+  ["n  f", "run nearer, farther while held"],
+  ["Space", "stop the rail, the sweep or the run now"],
+  ["b", "back off to the end of the rail"],
+  ["m  M", "mark nearest, farthest point here"],
+  ["e", "find the ends"],
+  ["t  o", "test frame; frame with the flash off"],
+  ["s  p  x", "shoot; pause or go on; stop after the rung"],
+  ["k  g  w  l", "edges, grid, loose border, loupe"],
+];
+
+const rows = (keys: typeof HELP) =>
+  keys.map(([key, does]) => (
+    <div key={key} className="contents">
+      <dt className="head whitespace-nowrap">{key}</dt>
+      <dd className="text-ink2">{does}</dd>
+    </div>
+  ));
 
 function typing(target: EventTarget | null): boolean {
   return (
@@ -51,17 +71,12 @@ export function Keys() {
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-24 left-1/2 z-50 w-[460px] -translate-x-1/2 rounded-s border border-ink bg-card p-5"
+          className="fixed top-16 left-1/2 z-50 max-h-[85vh] w-[520px] overflow-y-auto -translate-x-1/2 rounded-s border border-ink bg-card p-5"
         >
           <Dialog.Title className="mb-2 text-[18px]">Keys</Dialog.Title>
-          <dl className="grid grid-cols-[auto_1fr] gap-x-5 gap-y-1.5">
-            {HELP.map(([key, does]) => (
-              <div key={key} className="contents">
-                <dt className="head">{key}</dt>
-                <dd className="text-ink2">{does}</dd>
-              </div>
-            ))}
-          </dl>
+          <dl className="grid grid-cols-[auto_1fr] gap-x-5 gap-y-1.5">{rows(HELP)}</dl>
+          <h3 className="mt-3 mb-1 text-[16px]">On Shoot</h3>
+          <dl className="grid grid-cols-[auto_1fr] gap-x-5 gap-y-1">{rows(AT_THE_BENCH)}</dl>
           <Dialog.Close className="mt-3 min-h-11 underline underline-offset-3">Close</Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>

@@ -113,6 +113,35 @@ export const api = {
     answered(client.POST("/api/takes/{take_id}/finish", { params: { path: { take_id } } })),
   stop: (task_id: number) =>
     answered(client.POST("/api/tasks/{task_id}/stop", { params: { path: { task_id } } })),
+  bench: () => answered(client.GET("/api/bench")),
+  changeBench: (body: Schemas["BenchChange"]) => answered(client.PATCH("/api/bench", { body })),
+  flaws: () => answered(client.GET("/api/bench/flaws")),
+  setUpBench: (stack_id: number) =>
+    answered(client.PUT("/api/bench/stack/{stack_id}", { params: { path: { stack_id } } })),
+  connectRail: () => answered(client.POST("/api/bench/connect")),
+  move: (body: Schemas["MoveEntry"]) => answered(client.POST("/api/bench/move", { body })),
+  halt: () => answered(client.POST("/api/bench/halt")),
+  findEnds: () => answered(client.POST("/api/bench/ends")),
+  setFlash: (body: Schemas["FlashEntry"]) => answered(client.POST("/api/bench/flash", { body })),
+  testFrame: () => answered(client.POST("/api/bench/test-frame")),
+  roomFrame: () => answered(client.POST("/api/bench/room-frame")),
+  setEnds: (stack_id: number, near_um: number, far_um: number) =>
+    answered(
+      client.PUT("/api/stacks/{stack_id}/ends", {
+        params: { path: { stack_id } },
+        body: { near_um, far_um },
+      }),
+    ),
+  preflight: (stack_id: number) =>
+    answered(client.GET("/api/stacks/{stack_id}/preflight", { params: { path: { stack_id } } })),
+  beginRun: (stack_id: number, body: Schemas["RunEntry"]) =>
+    answered(client.POST("/api/stacks/{stack_id}/runs", { params: { path: { stack_id } }, body })),
+  beginBurst: (stack_id: number, body: Schemas["BurstEntry"]) =>
+    answered(client.POST("/api/stacks/{stack_id}/bursts", { params: { path: { stack_id } }, body })),
+  resumeRun: (take_id: number) =>
+    answered(client.POST("/api/takes/{take_id}/resume", { params: { path: { take_id } } })),
+  orderRun: (order: "pause" | "go-on" | "stop-after-rung") =>
+    answered(client.POST("/api/bench/run/{order}", { params: { path: { order } } })),
   beginMerge: (take_id: number, method: Schemas["MergeEntry"]["method"]) =>
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: { method } })),
   label: (merge_id: number) =>
@@ -148,6 +177,10 @@ export type Figure = RigPreview["figures"][number];
 export type Part = Answered<"parts">[number];
 export type Calibration = Answered<"calibrations">[number];
 export type ScalePicture = Answered<"shootRuledSlide">;
+export type Bench = Answered<"bench">;
+export type BenchRun = NonNullable<Bench["run"]>;
+export type TestFrame = NonNullable<Bench["test_frame"]>;
+export type Preflight = Answered<"preflight">[number];
 export type PlanPreview = Answered<"tryPlan">;
 export type Way = Answered<"otherWays">[number];
 export type Ladder = Stack["ladder"];
@@ -156,5 +189,8 @@ export type Plan = Schemas["LadderRequestJson"];
 export type Subject = Schemas["SubjectEntry"];
 
 export type PictureKind = "composite" | "depth" | "frame";
-export const pictureUrl = (kind: PictureKind, id: number, file: "preview.jpg" | "picture.dzi") =>
-  `/api/pictures/${kind}/${id}/${file}`;
+export const pictureUrl = (
+  kind: PictureKind,
+  id: number,
+  file: "preview.jpg" | "thumb.jpg" | "picture.dzi",
+) => `/api/pictures/${kind}/${id}/${file}`;

@@ -1,5 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
-import type { Calibration, Stack, Task } from "./api";
+import type { Calibration, Frame, Stack, Task } from "./api";
 
 const ENDED = new Set(["done", "failed", "stopped"]);
 
@@ -12,6 +12,18 @@ export function withTask(stack: Stack, task: Task): Stack {
       task: take.task?.id === task.id ? task : take.task,
       merges: take.merges.map((merge) => (merge.task.id === task.id ? { ...merge, task } : merge)),
     })),
+  };
+}
+
+/** Put a frame that has just landed into the stack that the pages show. */
+export function withFrame(stack: Stack, takeId: number, frame: Frame): Stack {
+  return {
+    ...stack,
+    takes: stack.takes.map((take) =>
+      take.id !== takeId || take.frames.some((one) => one.id === frame.id)
+        ? take
+        : { ...take, frames: [...take.frames, frame] },
+    ),
   };
 }
 
@@ -30,10 +42,19 @@ export function listen(queries: QueryClient): () => void {
     if (stack_id === null) return;
     const key = ["stack", stack_id];
     queries.setQueryData<Stack>(key, (stack) => stack && withTask(stack, task));
-    // A running shoot adds a frame with every step; anything that ended has results to fetch.
+    // A stack shot by the worker has a frame more with every step; anything that ended has results to fetch.
     if (task.kind === "shoot" || ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
     if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: ["cabinet"] });
   });
+  source.addEventListener("frame", (event) => {
+    const { stack_id, take_id, frame } = JSON.parse(event.data) as {
+      stack_id: number;
+      take_id: number;
+      frame: Frame;
+    };
+    queries.setQueryData<Stack>(["stack", stack_id], (stack) => stack && withFrame(stack, take_id, frame));
+  });
+  source.addEventListener("bench", () => void queries.invalidateQueries({ queryKey: ["bench"] }));
   // After the line was lost, whatever happened meanwhile is fetched.
   let opened = false;
   source.addEventListener("open", () => {

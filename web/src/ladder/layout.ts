@@ -30,11 +30,17 @@ export interface LadderDrawing {
 
 /** What the ladder shows: the plan, filled up by a take and by a merge of it. */
 export function drawing(plan: Plan, ladder: Ladder, take?: Take, merge?: Merge): LadderDrawing {
-  const first = ladder.positions_um[0] ?? 0;
-  const byRung = new Map((take?.frames ?? []).map((frame) => [frame.rung ?? -1, frame]));
+  const positions = (take?.run?.positions_um as number[] | undefined) ?? ladder.positions_um;
+  const first = positions[0] ?? 0;
+  const byRung = new Map<number, Frame>();
+  for (const frame of take?.frames ?? []) {
+    // Of several frames of one rung the kept one counts.
+    const before = byRung.get(frame.rung ?? -1);
+    if (!before || before.left_out) byRung.set(frame.rung ?? -1, frame);
+  }
   const used = merge?.report ? (merge.report.share as Record<string, number>) : null;
   const largest = used ? Math.max(...Object.values(used), 1e-9) : 1;
-  const rungs = ladder.positions_um.map((position, index): Rung => {
+  const rungs = positions.map((position, index): Rung => {
     const frame = byRung.get(index) ?? null;
     const missing = used !== null && frame !== null && !(frame.name in used);
     return {

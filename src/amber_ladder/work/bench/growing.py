@@ -24,6 +24,7 @@ class Growing:
         self._picture = GrowingPicture()
         self._positions: list[float] = []
         self._last: Growth | None = None
+        self._histogram: list[int] = []
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="growing")
 
     def add(self, frame: NDArray[np.uint8], position_um: float) -> None:
@@ -52,6 +53,7 @@ class Growing:
                 round(self._last.moved, 4),
                 round(self._last.shift_px, 2),
                 round(self._picture.covered(min(self._positions), max(self._positions)), 4),
+                self._histogram,
             )
 
     def jpeg(self, what: str) -> bytes | None:
@@ -73,4 +75,6 @@ class Growing:
         with self._turn:
             self._last = self._picture.add(frame, position_um)
             self._positions.append(position_um)
+            brightest = frame[::4, ::4].max(axis=2)
+            self._histogram = np.bincount(brightest.ravel() >> 2, minlength=64).tolist()
         self.lag_s.append(time.monotonic() - since_s)

@@ -136,7 +136,7 @@ class RoomView:
 
 @dataclass(frozen=True, slots=True)
 class GrowthView:
-    """The growing picture after one more frame; shares of its area, 0 to 1."""
+    """The growing picture after one more frame; shares of its area, 0 to 1. ``histogram``: that frame, 64 bins."""
 
     take_id: int
     frames: int
@@ -144,6 +144,7 @@ class GrowthView:
     moved: float
     shift_px: float
     covered: float
+    histogram: list[int]
 
 
 @dataclass(frozen=True, slots=True)

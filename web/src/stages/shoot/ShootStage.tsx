@@ -1,227 +1,226 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
-import { useState } from "react";
-import { api, type Frame, pictureUrl, type Stack, type Take } from "../../client/api";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { bytes, duration, plural, um } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
-import { Choice } from "../../ui/Choice";
-import { Notice } from "../../ui/Notice";
-import { Work } from "../../ui/Work";
+import { Notice, Placeholder } from "../../ui/Notice";
 import { latestTake, useStack } from "../StackPage";
-import { OwnFrames } from "./OwnFrames";
+import { BenchPanel } from "./BenchPanel";
+import { ByHand } from "./ByHand";
+import { benchKeys } from "./benchKeys";
+import { EndsPanel } from "./EndsPanel";
+import { LightPanel } from "./LightPanel";
+import { LiveView } from "./LiveView";
+import { type LivePictures, useCurve, useLive } from "./live";
+import { SharpnessCurve } from "./Plots";
+import { Preflight } from "./Preflight";
+import { RailPanel } from "./RailPanel";
+import { RunPanel, type RunWish } from "./RunPanel";
+import { Shown } from "./Shown";
+import { Badges, Brightness, Thumbs, Toggles } from "./Strips";
+import { useBench } from "./useBench";
+import { useCue } from "./useCue";
+import { useKeys } from "./useKeys";
+import type { Marks, View } from "./views";
 
-/** Run the ladder on the bench, or bring one's own frames. */
+type Sheet = "preflight" | "bench" | "hand" | null;
+
+/** Where a technician works: seeing what is in focus, setting ends and light, running, repairing. */
 export function ShootStage() {
   const stack = useStack();
+  const queries = useQueryClient();
   const take = latestTake(stack);
+  const { bench, mine, settingUp, refused, busy, act } = useBench(stack.id);
+  const [view, setView] = useState<View>("live");
   const [chosen, setChosen] = useState<number | null>(null);
+  const [marks, setMarks] = useState<Marks>({ edges: true, grid: false, border: false });
+  const [loupe, setLoupe] = useState<{ x: number; y: number } | null>(null);
+  const [sheet, setSheet] = useState<Sheet>(null);
+  const [wish, setWish] = useState<RunWish>({});
+  const [sound, setSound] = useState(() => localStorage.getItem("sound") !== "off");
+  const drawer = useRef<((pictures: LivePictures) => void) | null>(null);
+  const { moment, rate } = useLive(loupe, (pictures) => drawer.current?.(pictures));
+  const curve = useCurve(moment);
+  const framing = useQuery({
+    queryKey: ["framing", stack.id, stack.plan],
+    queryFn: () => api.tryPlan(stack.rig, stack.plan, {}),
+    enabled: marks.border,
+  });
+  const { cue, dismiss } = useCue(take?.task, sound);
+  const run = moment?.run ?? bench?.run ?? null;
+  const locked = !mine || Boolean(bench?.busy && bench.busy !== "moving");
   const frames = take?.frames ?? [];
-  const shown = frames.find((frame) => frame.id === chosen) ?? frames.at(-1) ?? null;
-  const caption = take ? `${take.frames.length} of ${stack.ladder.frames} shot` : "not shot yet";
+  const frame = frames.find((one) => one.id === chosen) ?? frames.at(-1) ?? null;
+  const step = stack.ladder.step_um;
+  const shoot = (entry: RunWish) => {
+    setWish(entry);
+    setSheet("preflight");
+  };
+  const at = moment?.position_um ?? null;
+  useKeys(
+    benchKeys({
+      stack,
+      bench,
+      at,
+      locked,
+      run,
+      act,
+      shoot: () => shoot({}),
+      loupe,
+      setLoupe,
+      marks,
+      setMarks,
+    }),
+  );
+  const go = (confirmed: string[]) => {
+    setSheet(null);
+    setChosen(null);
+    act(() => api.beginRun(stack.id, { more_near: 0, more_far: 0, ...wish, confirmed }));
+  };
+  const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
+  if (!bench) return <Placeholder>Looking for the bench …</Placeholder>;
+  const growth = bench.growth && take && bench.growth.take_id === take.id ? bench.growth : null;
+  const shotHere = frames.filter((one) => !one.left_out).length;
+  const total = (take?.run?.positions_um as number[] | undefined)?.length ?? stack.ladder.frames;
+  const caption = take
+    ? take.source === "bench"
+      ? `${shotHere} of ${total} shot`
+      : `${shotHere} frames`
+    : "not shot yet";
 
   return (
-    <div className="grid h-full grid-cols-[264px_1fr_300px]">
+    <div className="grid h-full grid-cols-[248px_minmax(0,1fr)_316px]">
       <Ladder
         drawing={drawing(stack.plan, stack.ladder, take)}
         caption={caption}
-        chosen={shown?.rung ?? null}
-        onChoose={(rung) => setChosen(rung.frame?.id ?? null)}
+        chosen={
+          run?.stack_id === stack.id && run.rung !== null
+            ? run.rung
+            : view === "frame"
+              ? (frame?.rung ?? null)
+              : null
+        }
+        onChoose={(rung) => {
+          setChosen(rung.frame?.id ?? null);
+          setView("frame");
+        }}
       />
       <div className="flex min-h-0 min-w-0 flex-col">
-        <FramePicture frame={shown} busy={take?.task?.state === "running"} />
-        <Strip frames={frames} shown={shown} onChoose={setChosen} />
+        <div
+          className="relative min-h-0 flex-1 overflow-hidden bg-mat"
+          style={
+            {
+              "--field": `${stack.rig.sensor.width_px} / ${stack.rig.sensor.height_px}`,
+            } as React.CSSProperties
+          }
+        >
+          {view === "live" && bench.live && mine ? (
+            <LiveView
+              drawer={drawer}
+              edges={marks.edges}
+              grid={marks.grid}
+              inner={marks.border ? (framing.data?.framing.inner_share ?? null) : null}
+              loupe={loupe}
+              onLoupe={setLoupe}
+            />
+          ) : (
+            <Shown
+              view={view}
+              take={take}
+              frame={frame}
+              growth={growth}
+              test={bench.test_frame}
+              settingUp={settingUp}
+              mine={mine}
+              bench={bench}
+            />
+          )}
+          <Badges view={view} rate={rate} frame={frame} run={run} edges={marks.edges} />
+          {cue && (
+            <button
+              type="button"
+              onClick={dismiss}
+              className={`head absolute inset-x-0 top-1/3 border-y-8 px-6 py-8 text-center text-[34px] ${cue.kind === "failed" ? "border-fault bg-fault-wash text-fault" : "border-amber-fill bg-card"}`}
+            >
+              {cue.message}
+              <span className="block text-[15px] text-ink2">Press to put away</span>
+            </button>
+          )}
+        </div>
+        <Toggles
+          view={view}
+          onView={setView}
+          marks={marks}
+          onMarks={setMarks}
+          loupe={loupe !== null}
+          onLoupe={(on) => setLoupe(on ? { x: 0.5, y: 0.5 } : null)}
+        />
+        <div className="grid h-[118px] shrink-0 grid-cols-2 gap-6 bg-card px-4 pt-2">
+          <SharpnessCurve curve={curve} now={at} near={stack.plan.near_um} far={stack.ladder.far_um} />
+          <Brightness test={bench.test_frame} growth={growth} />
+        </div>
+        <Thumbs
+          frames={frames}
+          chosen={view === "frame" ? (frame?.id ?? null) : null}
+          onChoose={(id) => {
+            setChosen(id);
+            setView("frame");
+          }}
+        />
       </div>
-      <Bench stack={stack} take={take} />
-    </div>
-  );
-}
-
-function FramePicture({ frame, busy }: { frame: Frame | null; busy: boolean }) {
-  return (
-    <div className="relative min-h-0 flex-1 bg-mat">
-      {frame ? (
-        <>
-          <img
-            alt={`Frame ${frame.name}`}
-            src={pictureUrl("frame", frame.id, "preview.jpg")}
-            className="absolute inset-0 size-full object-contain"
+      <aside aria-label="Bench" className="flex min-h-0 flex-col border-ink border-l bg-card">
+        <div className="min-h-0 flex-1 space-y-3 overflow-y-auto p-4 pb-2">
+          {refused && <Notice kind="fault">{refused.message}</Notice>}
+          <RailPanel bench={bench} moment={moment} step={step} locked={locked} act={act} />
+          <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
+          <LightPanel
+            bench={bench}
+            moment={moment}
+            locked={locked}
+            working={busy}
+            act={(order) => act(order)}
           />
-          <p className="head absolute top-2.5 left-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
-            {busy ? "Last frame: " : ""}
-            {frame.name}
-          </p>
-        </>
-      ) : (
-        <p className="absolute inset-0 grid place-items-center text-[#dfe4df]">No frame yet.</p>
-      )}
-    </div>
-  );
-}
-
-function Strip({
-  frames,
-  shown,
-  onChoose,
-}: {
-  frames: Frame[];
-  shown: Frame | null;
-  onChoose: (id: number) => void;
-}) {
-  if (!shown) return null;
-  const at = frames.indexOf(shown);
-  const to = (step: number) => {
-    const next = frames[at + step];
-    if (next) onChoose(next.id);
-  };
-  return (
-    <div className="flex min-h-14 items-center gap-4 border-ink border-t bg-card px-4">
-      <Button onClick={() => to(-1)} disabled={at <= 0}>
-        Nearer frame
-      </Button>
-      <Button onClick={() => to(1)} disabled={at >= frames.length - 1}>
-        Farther frame
-      </Button>
-      <p className="min-w-0 flex-1 truncate text-[14px] text-ink2">
-        {shown.width_px} × {shown.height_px} px, {shown.bits} bit, {bytes(shown.bytes)}
-        {shown.position_um !== null && ` · rail at ${um(shown.position_um)}`}
-        {shown.captured_at && ` · shot ${shown.captured_at.replace("T", " ").slice(0, 19)}`}
-        {shown.left_out && ` · left out: ${shown.left_out}`}
-      </p>
-    </div>
-  );
-}
-
-function Bench({ stack, take }: { stack: Stack; take: Take | undefined }) {
-  const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
-  const stop = useMutation({ mutationFn: (id: number) => api.stop(id), onSuccess: refresh });
-  const task = take?.task;
-  const busy = task?.state === "running" || task?.state === "waiting";
-  const open = take?.source === "files" && !take.complete;
-
-  return (
-    <aside aria-label="Bench" className="space-y-5 overflow-y-auto border-ink border-l bg-card p-4">
-      {busy && task && (
-        <section aria-label="Shooting now" className="space-y-3">
-          <h2 className="text-[16px]">Shooting take {take.number}</h2>
-          <Work
-            title={task.state === "waiting" ? "Waiting for the bench" : "Shooting"}
-            done={task.done}
-            total={task.total}
-            secondsLeft={task.seconds_left}
-          />
-          <Button
-            look="next"
-            className="w-full"
-            onClick={() => stop.mutate(task.id)}
-            disabled={stop.isPending}
-          >
-            Stop after this rung
+          <Button look="quiet" className="w-full" onClick={() => setSheet("bench")}>
+            Rail, camera, folder, faults
           </Button>
-          <p className="text-[14px] text-ink2">
-            Stopping keeps what was shot. Another take never overwrites this one.
-          </p>
-        </section>
-      )}
-      {take?.complete && !busy && (
-        <section aria-label="Latest take" className="space-y-3">
-          <h2 className="text-[16px]">Take {take.number}</h2>
-          <p>
-            {plural(take.frames.filter((frame) => !frame.left_out).length, "frame")},{" "}
-            {take.source === "bench" ? "shot on the simulated bench" : "own files"}
-            {task?.state === "stopped" && ", stopped early"}.
-          </p>
-          <LeftOut take={take} />
-          <Link
-            to="/stacks/$stackId/merge"
-            params={{ stackId: String(stack.id) }}
-            className="head flex min-h-11 items-center justify-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
-          >
-            Merge this take
-          </Link>
-        </section>
-      )}
-      {task?.state === "failed" && (
-        <Notice kind="fault" title="Shooting failed.">
-          {task.message}
-        </Notice>
-      )}
-      {stop.isError && <Notice kind="fault">{stop.error.message}</Notice>}
-      {!busy && !open && <ShootOnBench stack={stack} again={Boolean(take)} onBegun={refresh} />}
-      {!busy && <OwnFrames stack={stack} take={open ? take : undefined} onChange={refresh} />}
-    </aside>
-  );
-}
-
-function LeftOut({ take }: { take: Take }) {
-  const out = take.frames.filter((frame) => frame.left_out);
-  if (out.length === 0) return null;
-  return (
-    <Notice kind="hint" title={`${plural(out.length, "frame")} left out.`}>
-      <ul>
-        {out.map((frame) => (
-          <li key={frame.id}>
-            {frame.name} {frame.left_out}
-          </li>
-        ))}
-      </ul>
-    </Notice>
-  );
-}
-
-const SCENE_OF: Record<string, string> = {
-  plant: "moss-capsule",
-  insect: "lacewing-eyes",
-  mineral: "wulfenite",
-  snow: "capped-column",
-};
-
-function ShootOnBench({ stack, again, onBegun }: { stack: Stack; again: boolean; onBegun: () => void }) {
-  const scenes = useQuery({ queryKey: ["scenes"], queryFn: api.scenes, staleTime: Number.POSITIVE_INFINITY });
-  const [scene, setScene] = useState(
-    () => latestTake(stack)?.scene ?? SCENE_OF[stack.specimen.kind] ?? "moss-capsule",
-  );
-  const begin = useMutation({
-    mutationFn: () => api.beginTake(stack.id, { source: "bench", scene }),
-    onSuccess: onBegun,
-  });
-  const lying = scenes.data?.find((one) => one.key === scene);
-  const depth = stack.ladder.far_um - stack.plan.near_um;
-  return (
-    <section aria-label="Simulated bench" className="space-y-2">
-      <h2 className="text-[16px]">Simulated bench</h2>
-      <Choice
-        label="Under the lens lies"
-        value={scene}
-        options={(scenes.data ?? []).map((one) => ({ value: one.key, label: one.name }))}
-        onChange={setScene}
+        </div>
+        <div className="max-h-[55%] shrink-0 overflow-y-auto border-rule border-t p-4 pt-3">
+          <RunPanel
+            stack={stack}
+            take={take}
+            bench={bench}
+            run={run}
+            chosen={view === "frame" ? (frame?.rung ?? null) : null}
+            locked={locked}
+            act={act}
+            onShoot={shoot}
+            onByHand={() => setSheet("hand")}
+          />
+        </div>
+      </aside>
+      <Preflight stackId={stack.id} open={sheet === "preflight"} onClose={() => setSheet(null)} onGo={go} />
+      <BenchPanel
+        key={bench.settings.folder + bench.settings.rail}
+        bench={bench}
+        open={sheet === "bench"}
+        refused={refused}
+        onClose={() => setSheet(null)}
+        act={act}
+        sound={sound}
+        onSound={(on) => {
+          setSound(on);
+          localStorage.setItem("sound", on ? "on" : "off");
+        }}
       />
-      {lying && (
-        <p className="text-[14px] text-ink2">
-          About {um(lying.width_um)} wide and {um(lying.depth_um)} deep; its nearest point lies at the plan's
-          nearest point. Field {stack.optics.field_mm.map((side) => side.toFixed(2)).join(" × ")} mm.
-        </p>
-      )}
-      {lying && lying.depth_um > depth * (stack.ladder.step_in_medium_um / stack.ladder.step_um) * 1.02 && (
-        <Notice kind="hint" title="The ladder ends before the specimen does.">
-          It reaches {um(depth)} deep: what lies deeper stays soft. Plan a farther point.
-        </Notice>
-      )}
-      <p className="text-[14px] text-ink2">
-        {plural(stack.ladder.frames, "rung")} every {um(stack.ladder.step_um)}; on a real bench{" "}
-        {duration(stack.ladder.seconds)}.
-      </p>
-      <Button
-        look={again ? "plain" : "next"}
-        className="w-full"
-        onClick={() => begin.mutate()}
-        disabled={begin.isPending}
-      >
-        {again ? "Shoot another take" : "Shoot this ladder"}
-      </Button>
-      {begin.isError && <Notice kind="fault">{begin.error.message}</Notice>}
-    </section>
+      <ByHand
+        stack={stack}
+        bench={bench}
+        open={sheet === "hand"}
+        onClose={() => setSheet(null)}
+        act={act}
+        onChange={refresh}
+      />
+    </div>
   );
 }

@@ -1,0 +1,67 @@
+import { useState } from "react";
+import { api, type Bench, type Stack } from "../../client/api";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/Field";
+import { Panel } from "../../ui/Panel";
+import { OwnFrames } from "./OwnFrames";
+
+interface Props {
+  stack: Stack;
+  bench: Bench;
+  open: boolean;
+  onClose: () => void;
+  act: (order: () => Promise<unknown>) => void;
+  onChange: () => void;
+}
+
+/** A burst by hand into the watched folder, against the clock if need be; or frames that exist already. */
+export function ByHand({ stack, bench, open, onClose, act, onChange }: Props) {
+  const [minutes, setMinutes] = useState<number | null>(null);
+  const [covered, setCovered] = useState(true);
+  const [simulated, setSimulated] = useState(bench.settings.camera === "simulated");
+  const take = stack.takes.findLast((one) => one.source === "files" && !one.complete);
+  const begin = () => {
+    act(() => api.beginBurst(stack.id, { minutes, stop_when_covered: covered, simulated }));
+    onClose();
+  };
+  return (
+    <Panel title="By hand" open={open} onClose={onClose}>
+      <p className="mb-2 text-[14px] text-ink2">
+        Rock through focus in bursts; rest the hand, anchor the lens. Every complete file in the watched
+        folder ({bench.settings.folder || "incoming, in the data folder"}) becomes a frame of a new take.
+      </p>
+      <NumberField
+        label="Time until it is gone"
+        unit="min"
+        value={minutes}
+        optional
+        computed="no limit"
+        onChange={setMinutes}
+      />
+      <label className="flex min-h-11 items-center gap-2.5">
+        <input
+          type="checkbox"
+          className="size-5 accent-(--amber-fill)"
+          checked={covered}
+          onChange={() => setCovered(!covered)}
+        />
+        Stop by itself when it is covered
+      </label>
+      {bench.settings.camera === "simulated" && (
+        <label className="flex min-h-11 items-center gap-2.5">
+          <input
+            type="checkbox"
+            className="size-5 accent-(--amber-fill)"
+            checked={simulated}
+            onChange={() => setSimulated(!simulated)}
+          />
+          Let a simulated hand shoot
+        </label>
+      )}
+      <Button look="next" className="mt-2 mb-6 w-full" onClick={begin}>
+        Begin the burst
+      </Button>
+      <OwnFrames stack={stack} take={take} onChange={onChange} />
+    </Panel>
+  );
+}

@@ -1,0 +1,125 @@
+import { api, type Bench } from "../../client/api";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import type { Moment } from "./live";
+
+interface Props {
+  bench: Bench;
+  moment: Moment | null;
+  locked: boolean;
+  working: boolean;
+  act: (order: () => Promise<unknown>) => void;
+}
+
+const POWERS = Array.from({ length: 25 }, (_, thirds) => 2 ** (-thirds / 3));
+
+/** As engraved on the flash: 1/8, or 1/16 + 2/3. */
+function engraved(power: number): string {
+  const thirds = Math.round(-Math.log2(power) * 3);
+  const whole = Math.ceil(thirds / 3);
+  const above = whole * 3 - thirds;
+  return `1/${2 ** whole}${above ? ` + ${above}/3` : ""}`;
+}
+
+const stops = (value: number) => `${Math.abs(value).toFixed(1)} stops`;
+
+/** The flash, a test frame, and the room's light alone. */
+export function LightPanel({ bench, moment, locked, working, act }: Props) {
+  const { flash, test_frame: test, room } = bench;
+  if (!flash)
+    return (
+      <section aria-label="Light">
+        <h2 className="text-[16px]">Light</h2>
+        <p className="text-[14px] text-ink2">
+          No flash is connected here. Set it by hand; the first frame is judged when it arrives.
+        </p>
+      </section>
+    );
+  const nearest = POWERS.reduce((best, one) =>
+    Math.abs(Math.log2(one / flash.power)) < Math.abs(Math.log2(best / flash.power)) ? one : best,
+  );
+  const reading = test?.reading;
+  const clipped = reading ? Math.max(...reading.clipped) : 0;
+  const change = reading?.change_stops ?? 0;
+  const wrong = test !== null && Math.abs(change) > 0.34;
+  return (
+    <section aria-label="Light">
+      <h2 className="text-[16px]">Light</h2>
+      <Choice
+        beside
+        label="Flash"
+        value={engraved(nearest)}
+        options={POWERS.map((power) => ({ value: engraved(power), label: engraved(power) }))}
+        onChange={(value) => {
+          const power = POWERS.find((one) => engraved(one) === value);
+          if (power) act(() => api.setFlash({ power }));
+        }}
+      />
+      <Row label="Flash ready">
+        {(moment?.ready_in_s ?? flash.ready_in_s) > 0.05
+          ? `in ${(moment?.ready_in_s ?? flash.ready_in_s).toFixed(1)} s`
+          : "now"}
+      </Row>
+      <Row label="Between two pops">{flash.recycle_s.toFixed(1)} s</Row>
+      {reading && (
+        <>
+          <Row label="Brightest 1 %" fault={reading.headroom_stops === 0}>
+            {reading.headroom_stops === 0 ? "washed out" : `${stops(reading.headroom_stops)} below clipping`}
+          </Row>
+          <Row label="Washed out, R G B" fault={clipped > 0.01}>
+            {reading.clipped.map((share) => (100 * share).toFixed(1)).join("  ")} %
+          </Row>
+          <Row label="Black level">{(100 * reading.black).toFixed(1)} %</Row>
+          <Row label="Glare spots" fault={reading.glare.length > 0}>
+            {reading.glare.length === 0 ? "none" : `${reading.glare.length}, marked`}
+          </Row>
+        </>
+      )}
+      <Row label="Room light alone" fault={room !== null && !room.black}>
+        {room === null
+          ? "not looked at"
+          : room.black
+            ? "none seen"
+            : `${stops(room.stops ?? 0)} below the flash`}
+      </Row>
+      {wrong && test && (
+        <Button
+          className="mt-2 w-full"
+          disabled={locked || test.next_power === null}
+          onClick={() =>
+            test.next_power && act(() => api.setFlash({ power: test.next_power }).then(api.testFrame))
+          }
+        >
+          {test.missing_stops !== 0
+            ? `${stops(change)} ${change > 0 ? "more" : "less"} than it can give`
+            : `${change > 0 ? "+" : "−"}${stops(change)}: set ${test.next_setting}`}
+        </Button>
+      )}
+      <div className="mt-2 grid grid-cols-2 gap-2">
+        <Button disabled={locked || working} onClick={() => act(api.testFrame)}>
+          Test frame
+        </Button>
+        <Button disabled={locked || working} onClick={() => act(api.roomFrame)}>
+          Flash off
+        </Button>
+      </div>
+    </section>
+  );
+}
+
+function Row({
+  label,
+  fault = false,
+  children,
+}: {
+  label: string;
+  fault?: boolean;
+  children: React.ReactNode;
+}) {
+  return (
+    <div className="flex min-h-9 items-center justify-between gap-2 border-rule border-b">
+      <span className="text-ink2">{label}</span>
+      <span className={`whitespace-nowrap tabular-nums ${fault ? "text-fault" : ""}`}>{children}</span>
+    </div>
+  );
+}

@@ -1,0 +1,112 @@
+import { useEffect, useRef } from "react";
+import type { LivePictures } from "./live";
+
+interface Props {
+  /** Filled with what draws the pictures of a moment. */
+  drawer: React.RefObject<((pictures: LivePictures) => void) | null>;
+  edges: boolean;
+  grid: boolean;
+  /** Share of the field that stays after aligning; null hides the border. */
+  inner: number | null;
+  loupe: { x: number; y: number } | null;
+  onLoupe: (place: { x: number; y: number }) => void;
+}
+
+/** The camera's live view on its mat, with marks over it. A click puts the loupe there. */
+export function LiveView({ drawer, edges, grid, inner, loupe, onLoupe }: Props) {
+  const field = useRef<HTMLCanvasElement>(null);
+  const magnified = useRef<HTMLCanvasElement>(null);
+  const marked = useRef(edges);
+  marked.current = edges;
+  useEffect(() => {
+    drawer.current = (pictures) => {
+      const canvas = field.current;
+      if (canvas && pictures.field) {
+        if (canvas.width !== pictures.field.width || canvas.height !== pictures.field.height) {
+          canvas.width = pictures.field.width;
+          canvas.height = pictures.field.height;
+        }
+        const pen = canvas.getContext("2d");
+        pen?.drawImage(pictures.field, 0, 0);
+        if (marked.current && pictures.edges) pen?.drawImage(pictures.edges, 0, 0);
+      }
+      const glass = magnified.current;
+      if (glass && pictures.loupe) {
+        glass.width = pictures.loupe.width;
+        glass.height = pictures.loupe.height;
+        glass.getContext("2d")?.drawImage(pictures.loupe, 0, 0);
+      }
+    };
+    return () => {
+      drawer.current = null;
+    };
+  }, [drawer]);
+
+  return (
+    <div className="absolute inset-0 grid place-items-center">
+      <div className="relative max-h-full max-w-full" style={{ aspectRatio: "var(--field)" }}>
+        <canvas
+          ref={field}
+          width={704}
+          height={469}
+          role="img"
+          aria-label="Live view"
+          className="block h-full max-h-full w-full cursor-crosshair object-contain"
+          onClick={(event) => {
+            const box = event.currentTarget.getBoundingClientRect();
+            onLoupe({
+              x: Math.min(Math.max((event.clientX - box.left) / box.width, 0), 1),
+              y: Math.min(Math.max((event.clientY - box.top) / box.height, 0), 1),
+            });
+          }}
+        />
+        <svg
+          viewBox="0 0 300 200"
+          preserveAspectRatio="none"
+          className="pointer-events-none absolute inset-0 size-full"
+          role="presentation"
+        >
+          {grid && (
+            <path
+              d="M100 0V200M200 0V200M0 66.7H300M0 133.3H300M150 92V108M138 100H162"
+              stroke="#ffffff"
+              strokeOpacity="0.55"
+              vectorEffect="non-scaling-stroke"
+              fill="none"
+            />
+          )}
+          {inner !== null && (
+            <rect
+              x={150 * (1 - inner)}
+              y={100 * (1 - inner)}
+              width={300 * inner}
+              height={200 * inner}
+              fill="none"
+              stroke="#7fd0d8"
+              strokeWidth="1.5"
+              vectorEffect="non-scaling-stroke"
+            />
+          )}
+          {loupe && (
+            <path
+              d={`M${300 * loupe.x - 8} ${200 * loupe.y}h16M${300 * loupe.x} ${200 * loupe.y - 8}v16`}
+              stroke="#ffffff"
+              vectorEffect="non-scaling-stroke"
+            />
+          )}
+        </svg>
+      </div>
+      {loupe && (
+        <figure className="absolute right-3 bottom-3 border border-[#dfe4df] bg-mat">
+          <canvas
+            ref={magnified}
+            role="img"
+            aria-label="Loupe at 1:1"
+            className="block size-[230px] object-none"
+          />
+          <figcaption className="px-2 py-0.5 text-[13px] text-[#dfe4df]">Loupe, 1:1</figcaption>
+        </figure>
+      )}
+    </div>
+  );
+}

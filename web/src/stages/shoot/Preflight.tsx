@@ -1,0 +1,87 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Preflight as Item } from "../../client/api";
+import { Button } from "../../ui/Button";
+import { Notice } from "../../ui/Notice";
+import { Panel } from "../../ui/Panel";
+
+interface Props {
+  stackId: number;
+  open: boolean;
+  onClose: () => void;
+  onGo: (confirmed: string[]) => void;
+}
+
+const MARK: Record<Item["state"], string> = { fine: "fine", confirm: "to confirm", stop: "in the way" };
+
+/** The list before a run. What is open can be confirmed by hand; what is in the way cannot. */
+export function Preflight({ stackId, open, onClose, onGo }: Props) {
+  const list = useQuery({
+    queryKey: ["preflight", stackId],
+    queryFn: () => api.preflight(stackId),
+    enabled: open,
+    staleTime: 0,
+    gcTime: 0,
+  });
+  const [confirmed, setConfirmed] = useState<ReadonlySet<string>>(new Set());
+  const items = list.data ?? [];
+  const waiting = items.filter((item) => item.state === "confirm" && !confirmed.has(item.key));
+  const blocked = items.filter((item) => item.state === "stop");
+  const toggle = (key: string) =>
+    setConfirmed((before) => {
+      const after = new Set(before);
+      if (!after.delete(key)) after.add(key);
+      return after;
+    });
+  return (
+    <Panel title="Before the run" open={open} onClose={onClose}>
+      {list.isPending && <p className="text-ink2">Looking …</p>}
+      {list.isError && <Notice kind="fault">{list.error.message}</Notice>}
+      <ul className="mb-4">
+        {items.map((item) => (
+          <li key={item.key} className="border-rule border-b py-2">
+            <div className="flex items-start justify-between gap-3">
+              <span className="head">{item.title}</span>
+              <span className={`shrink-0 text-[13px] ${item.state === "stop" ? "text-fault" : "text-ink2"}`}>
+                {item.state === "confirm" && confirmed.has(item.key) ? "confirmed" : MARK[item.state]}
+              </span>
+            </div>
+            <p className="text-[14px] text-ink2">{item.detail}</p>
+            {item.state === "confirm" && (
+              <label className="flex min-h-11 items-center gap-2.5">
+                <input
+                  type="checkbox"
+                  className="size-5 accent-(--amber-fill)"
+                  checked={confirmed.has(item.key)}
+                  onChange={() => toggle(item.key)}
+                />
+                {item.key === "cautions" ? "Read" : "Go on all the same"}
+              </label>
+            )}
+          </li>
+        ))}
+      </ul>
+      {waiting.length > 1 && blocked.length === 0 && (
+        <Button className="mb-2 w-full" onClick={() => setConfirmed(new Set(items.map((item) => item.key)))}>
+          Confirm all {waiting.length}
+        </Button>
+      )}
+      <Button
+        look="next"
+        className="w-full"
+        disabled={!list.data || waiting.length > 0 || blocked.length > 0}
+        onClick={() => onGo([...confirmed])}
+      >
+        {blocked.length > 0
+          ? "Something is in the way"
+          : waiting.length > 0
+            ? `${waiting.length} to confirm`
+            : "Start the run"}
+      </Button>
+      <p className="mt-3 text-[13px] text-ink2">
+        The rail moves by itself: keep fingers and cables away, and stay near the stop. Strong flashes can
+        hurt eyes and people who are sensitive to light. Follow the makers' sheets and your local rules.
+      </p>
+    </Panel>
+  );
+}

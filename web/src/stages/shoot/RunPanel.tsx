@@ -1,0 +1,181 @@
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Bench, type BenchRun, type Stack, type Take } from "../../client/api";
+import { duration, plural } from "../../lib/numbers";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/Field";
+import { Notice } from "../../ui/Notice";
+import { Work } from "../../ui/Work";
+
+interface Props {
+  stack: Stack;
+  take: Take | undefined;
+  bench: Bench;
+  run: BenchRun | null;
+  chosen: number | null;
+  locked: boolean;
+  act: (order: () => Promise<unknown>) => void;
+  onShoot: (entry: RunWish) => void;
+  onByHand: () => void;
+}
+
+/** What is wanted of a run: a new take, or a repair of one. */
+export interface RunWish {
+  repair_of?: number;
+  again?: number[];
+  more_near?: number;
+  more_far?: number;
+}
+
+const PHASES: Record<string, string> = {
+  approach: "Approaching from near",
+  move: "Moving",
+  settle: "Settling",
+  recycle: "Flash recharging",
+  expose: "Exposing",
+  paused: "Paused",
+  gather: "Gathering",
+};
+
+/** Running, pausing, stopping; and afterwards repairing. */
+export function RunPanel(props: Props) {
+  const { stack, take, bench, run, locked, act, onShoot, onByHand } = props;
+  if (run && run.stack_id === stack.id) return <Running run={run} act={act} />;
+  const task = take?.task;
+  const cutOff = task?.state === "failed" && take?.run && !take.complete;
+  return (
+    <section aria-label="Run" className="space-y-2">
+      {cutOff && task && take && (
+        <Notice kind="fault" title={`Take ${take.number} was cut off after ${task.done} of ${task.total}.`}>
+          {task.message}
+          <Button
+            look="next"
+            className="mt-2 w-full"
+            disabled={locked}
+            onClick={() => act(() => api.resumeRun(take.id))}
+          >
+            Go on at the next rung
+          </Button>
+        </Notice>
+      )}
+      {take?.complete && <AfterRun {...props} take={take} />}
+      {bench.said && !cutOff && <p className="text-[14px] text-ink2">{bench.said}</p>}
+      {!cutOff && (
+        <Button
+          look={take?.complete ? "plain" : "next"}
+          className="w-full"
+          disabled={locked}
+          onClick={() => onShoot({})}
+        >
+          {take ? "Shoot another take" : "Shoot this ladder"}
+        </Button>
+      )}
+      <div className="flex justify-between text-[14px]">
+        <span className="text-ink2">
+          {plural(stack.ladder.frames, "rung")}, about {duration(stack.ladder.seconds)}
+        </span>
+        <button
+          type="button"
+          className="min-h-9 underline underline-offset-3"
+          disabled={locked}
+          onClick={onByHand}
+        >
+          By hand
+        </button>
+      </div>
+    </section>
+  );
+}
+
+function Running({ run, act }: { run: BenchRun; act: Props["act"] }) {
+  const burst = run.mode === "burst";
+  return (
+    <section aria-label="Run" className="space-y-2">
+      <Work
+        title={PHASES[run.phase] ?? run.phase}
+        done={run.done}
+        total={run.total}
+        secondsLeft={burst ? null : run.seconds_left}
+      />
+      {burst && (
+        <p className="head text-[20px] tabular-nums">
+          {plural(run.done, "frame")}, {Math.floor(100 * (run.coverage ?? 0))} % covered
+          {run.seconds_left !== null && <span className="block">{duration(run.seconds_left)} left</span>}
+        </p>
+      )}
+      {run.said && <p className="text-[14px] text-fault">{run.said}</p>}
+      <Button look="next" className="w-full" onClick={() => act(() => api.orderRun("stop-after-rung"))}>
+        {burst ? "That is enough" : "Stop after this rung"}
+      </Button>
+      {!burst && (
+        <div className="grid grid-cols-2 gap-2">
+          <Button onClick={() => act(() => api.orderRun(run.paused ? "go-on" : "pause"))}>
+            {run.paused ? "Go on" : "Pause"}
+          </Button>
+          <Button onClick={() => act(api.halt)}>Stop now</Button>
+        </div>
+      )}
+    </section>
+  );
+}
+
+function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take }) {
+  const [near, setNear] = useState<number | null>(null);
+  const [far, setFar] = useState<number | null>(null);
+  const [open, setOpen] = useState(false);
+  const kept = take.frames.filter((frame) => !frame.left_out);
+  const positions = (take.run?.positions_um as number[] | undefined) ?? [];
+  const have = new Set(kept.map((frame) => frame.rung));
+  const missing = positions.filter((_, rung) => !have.has(rung)).length;
+  const faulty = kept.filter((frame) => frame.faults.length > 0);
+  const again = chosen !== null && have.has(chosen) ? [chosen] : [];
+  const more = (near ?? 0) + (far ?? 0);
+  return (
+    <div className="space-y-2">
+      <p>
+        Take {take.number}: {plural(kept.length, "frame")}
+        {take.task?.state === "stopped" && ", stopped early"}
+        {missing > 0 && `, ${plural(missing, "rung")} missing`}
+        {faulty.length > 0 && `, ${faulty.length} with faults`}.
+      </p>
+      <Link
+        to="/stacks/$stackId/merge"
+        params={{ stackId: String(stack.id) }}
+        className="head flex min-h-11 items-center justify-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
+      >
+        Merge this take
+      </Link>
+      {positions.length > 0 && (missing > 0 || faulty.length > 0) && (
+        <Button className="w-full" disabled={locked} onClick={() => onShoot({ repair_of: take.id })}>
+          Shoot the {missing + faulty.length} missing or bad
+        </Button>
+      )}
+      {positions.length > 0 && (
+        <details open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
+          <summary className="min-h-9 cursor-pointer text-[14px] underline underline-offset-3">
+            Extend or shoot again
+          </summary>
+          <NumberField label="Rungs added nearer" value={near} optional onChange={setNear} />
+          <NumberField label="Rungs added farther" value={far} optional onChange={setFar} />
+          <Button
+            className="mt-2 w-full"
+            disabled={locked || more <= 0}
+            onClick={() => onShoot({ repair_of: take.id, more_near: near ?? 0, more_far: far ?? 0 })}
+          >
+            {more > 0 ? `Shoot ${plural(more, "rung")} more` : "Say how many"}
+          </Button>
+          <Button
+            className="mt-2 w-full"
+            disabled={locked || again.length === 0}
+            onClick={() => onShoot({ repair_of: take.id, again })}
+          >
+            {again.length > 0 ? `Shoot rung ${(again[0] ?? 0) + 1} again` : "Choose a rung to shoot it again"}
+          </Button>
+          <p className="text-[13px] text-ink2">
+            A new take begins with the good frames of this one; this one stays.
+          </p>
+        </details>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,82 @@
+import { type Bench, type Frame, pictureUrl, type Take, type TestFrame } from "../../client/api";
+import { percent } from "../../lib/numbers";
+import type { View } from "./views";
+
+interface Props {
+  view: View;
+  take: Take | undefined;
+  frame: Frame | null;
+  growth: { frames: number; newest_share: number; moved: number; covered: number } | null;
+  test: TestFrame | null;
+  settingUp: boolean;
+  mine: boolean;
+  bench: Bench;
+}
+
+/** Anything but the live view: the growing picture, its depth, a frame, the test frame; or why there is none. */
+export function Shown({ view, take, frame, growth, test, settingUp, mine, bench }: Props) {
+  if (view === "frame" && frame)
+    return <Picture alt={`Frame ${frame.name}`} src={pictureUrl("frame", frame.id, "preview.jpg")} />;
+  if (view === "test" && test) return <TestPicture test={test} />;
+  if ((view === "growing" || view === "depth") && take && growth) {
+    const what = view === "growing" ? "picture" : "depth";
+    return (
+      <>
+        <Picture
+          alt={view === "growing" ? "Growing picture" : "Growing depth"}
+          src={`/api/takes/${take.id}/growing/${what}.jpg?n=${growth.frames}`}
+        />
+        <p className="absolute bottom-2.5 left-3 rounded-s bg-card px-2.5 py-1 text-[14px]">
+          {growth.frames} frames · {percent(growth.newest_share)} sharpest in the newest
+          {growth.moved > 0.002 && (
+            <span className="text-fault"> · {(100 * growth.moved).toFixed(1)} % has moved</span>
+          )}
+        </p>
+      </>
+    );
+  }
+  return (
+    <p className="absolute inset-0 grid place-items-center px-8 text-center text-[#dfe4df]">
+      {why(view, settingUp, mine, bench)}
+    </p>
+  );
+}
+
+function why(view: View, settingUp: boolean, mine: boolean, bench: Bench): string {
+  if (view === "frame") return "No frame yet.";
+  if (view === "test") return "No test frame yet: shoot one under Light.";
+  if (view !== "live") return "The picture grows here while a ladder is shot.";
+  if (settingUp) return "Setting the bench up …";
+  if (!mine) return bench.busy ? `The bench is ${bench.busy}.` : "The bench is set up for another stack.";
+  return "This camera shows no live view. Its frames appear as they come into the watched folder.";
+}
+
+function Picture({ alt, src }: { alt: string; src: string }) {
+  return <img alt={alt} src={src} className="absolute inset-0 size-full object-contain" />;
+}
+
+function TestPicture({ test }: { test: TestFrame }) {
+  return (
+    <div className="absolute inset-0 grid place-items-center">
+      <div className="relative max-h-full max-w-full" style={{ aspectRatio: "var(--field)" }}>
+        <img
+          alt="Test frame"
+          src={`/api/bench/test-frame.jpg?n=${test.number}`}
+          className="block h-full max-h-full w-full"
+        />
+        {test.reading.glare.map((spot) => (
+          <span
+            key={`${spot.x}-${spot.y}`}
+            className="absolute border-2 border-[#ff8a80]"
+            style={{
+              left: `${100 * spot.x - 0.6}%`,
+              top: `${100 * spot.y - 0.8}%`,
+              width: `${100 * spot.width + 1.2}%`,
+              height: `${100 * spot.height + 1.6}%`,
+            }}
+          />
+        ))}
+      </div>
+    </div>
+  );
+}
