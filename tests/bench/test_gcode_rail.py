@@ -7,9 +7,9 @@ from dataclasses import asdict
 from typing import ClassVar
 
 from amber_ladder.bench.gcode_rail import GcodeRail
-from amber_ladder.bench.simulated.rail import Build
-from amber_ladder.bench.simulated.rail_eye import RailEye
-from amber_ladder.bench.simulated.rail_server import RailServer
+from amber_ladder.bench.simulated_rail.eye import RailEye
+from amber_ladder.bench.simulated_rail.mechanics import Build
+from amber_ladder.bench.simulated_rail.server import RailServer
 from amber_ladder.errors import DeviceTrouble, OutOfReach, Stopped
 from tests.support.rail import RailProcess
 

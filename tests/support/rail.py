@@ -5,7 +5,7 @@ import subprocess
 import sys
 from typing import Any
 
-from amber_ladder.bench.simulated.rail_eye import RailEye
+from amber_ladder.bench.simulated_rail.eye import RailEye
 from amber_ladder.launch.serve import SOURCE
 
 

@@ -163,6 +163,7 @@ def _packed(frame: LiveFrame) -> bytes:
         "moving": frame.moving,
         "ready_in_s": frame.ready_in_s,
         "run": asdict(frame.run) if frame.run else None,
+        "growth": asdict(frame.growth) if frame.growth else None,
     }
     parts = (json.dumps(figures).encode(), frame.picture, frame.edges, frame.loupe)
     return b"".join(len(part).to_bytes(4, "big") for part in parts) + b"".join(parts)

@@ -102,15 +102,19 @@ class GcodeRail:
 
     def _ask(self, words: str, *, patience_s: float | None = None) -> list[str]:
         """Send one line; return what came before its ``ok``."""
-        end = time.monotonic() + (patience_s or self._answer_s)
         answers: list[str] = []
         with self._turn:
+            end = time.monotonic() + (patience_s or self._answer_s)
             try:
                 self._line.reset_input_buffer()
                 self._line.write(words.encode("ascii") + b"\n")
+                heard = b""
                 while True:
-                    line = self._line.read_until(b"\n", _LONGEST_LINE)
-                    text = line.decode("ascii", "replace").strip()
+                    # A slow line may be heard in pieces: nothing is believed before its end has come.
+                    heard += self._line.read_until(b"\n", _LONGEST_LINE)
+                    whole = heard.endswith(b"\n") or len(heard) >= _LONGEST_LINE
+                    text = heard.decode("ascii", "replace").strip() if whole else ""
+                    heard = b"" if whole else heard
                     if text == "ok":
                         return answers
                     if text.startswith("error:"):
@@ -123,7 +127,7 @@ class GcodeRail:
                         self._line.read_until(b"\n", _LONGEST_LINE)
                         raise Stopped("the rail was stopped")
                     if time.monotonic() > end:
-                        raise self._silent(words, answers)
+                        raise self._silent(words, [*answers, heard.decode("ascii", "replace")] if heard else answers)
             except (OSError, serial.SerialException) as error:
                 raise self._gone() from error
 

@@ -15,8 +15,8 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
 from amber_ladder.bench.simulated import FLAWS, SPECIMENS
-from amber_ladder.bench.simulated.rail import Build
-from amber_ladder.bench.simulated.rail_server import RailServer
+from amber_ladder.bench.simulated_rail.mechanics import Build
+from amber_ladder.bench.simulated_rail.server import RailServer
 from amber_ladder.core.frames import Progress as Report
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.optics import resolve

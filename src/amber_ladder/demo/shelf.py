@@ -110,7 +110,7 @@ def _plan(near_um: float, depth_um: float) -> dict[str, Any]:
         "far_um": near_um + depth_um,
         "overlap": 0.3,
         "spare_rungs": 2,
-        "rail": {"click_um": 2.5},
+        "rail": {"click_um": 2.5, "min_um": 0, "max_um": 40_000, "backlash_um": 50},
         "timing": {"settle_s": 2.0, "exposure_s": 0.2, "recycle_s": 3.0},
         "bytes_per_frame": 260_000,
     }
@@ -144,7 +144,7 @@ DEMO = (
     DemoSpecimen(
         _label("AM-031", "fungus gnat in resin", "inclusion", "polished block", "Tarn Hollow collection",
                medium="resin", medium_index=1.54),
-        FIVE, _plan(4_000, 300),
+        FIVE, _plan(4_000, 380),
     ),
     DemoSpecimen(_label("TH-0421", "sundew tentacle", "plant", "fresh, in wet moss", "Tarn Hollow, seep"), FIVE, _plan(9_100, 820)),
     DemoSpecimen(_label("IN-259", "jewel wasp, side", "insect", "pinned", "South scree", width_mm=7, height_mm=4, depth_mm=3), MACRO_TWO, _plan(21_000, 2_400)),

@@ -59,8 +59,6 @@ class Station:
         self._rail_port = free_port(_RAIL_PORT)
         self._environment["AMBER_LADDER_RAIL_PORT"] = os.environ["AMBER_LADDER_RAIL_PORT"] = str(self._rail_port)
         self._start("rail")
-        if not wait_for_port(self._rail_port, seconds=60):
-            raise AmberLadderError("the simulated rail did not start: see the lines above")
 
     def start_worker(self) -> None:
         """Start the worker."""
@@ -100,7 +98,7 @@ class Station:
                 "--log-level", "warning", "--timeout-graceful-shutdown", "1", "--timeout-keep-alive", "30",
             ],
             "worker": ["amber_ladder.jobs"],
-            "rail": ["amber_ladder", "rail-simulator", "--port", str(self._rail_port)],
+            "rail": ["amber_ladder.bench.simulated_rail", str(self._rail_port)],
         }[name]  # fmt: skip
         # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
         self._children[name] = subprocess.Popen(

@@ -179,6 +179,7 @@ export type Calibration = Answered<"calibrations">[number];
 export type ScalePicture = Answered<"shootRuledSlide">;
 export type Bench = Answered<"bench">;
 export type BenchRun = NonNullable<Bench["run"]>;
+export type Growth = NonNullable<Bench["growth"]>;
 export type TestFrame = NonNullable<Bench["test_frame"]>;
 export type Preflight = Answered<"preflight">[number];
 export type PlanPreview = Answered<"tryPlan">;

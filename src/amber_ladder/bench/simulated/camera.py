@@ -16,11 +16,11 @@ from amber_ladder.bench.devices import Exposure
 from amber_ladder.bench.simulated.behaviour import Behaviour
 from amber_ladder.bench.simulated.flash import SimulatedFlash
 from amber_ladder.bench.simulated.jpeg import encode_jpeg
-from amber_ladder.bench.simulated.rail import Build, Truth, swing_um
 from amber_ladder.bench.simulated.sensor import SimulatedSensor, encoded
 from amber_ladder.bench.simulated.specimens import SimulatedSpecimen
 from amber_ladder.bench.simulated.view import SpecimenView
 from amber_ladder.bench.simulated.wobble import FrameTruth, Wobble
+from amber_ladder.bench.simulated_rail.mechanics import Build, Truth, swing_um
 from amber_ladder.core.optics import Optics, Sensor
 
 _RIGHT_POWER_AT_F20 = 0.125  # how strong the station's flash is: 1/8 exposes rightly at an effective f/20
@@ -75,6 +75,7 @@ class SimulatedCamera:
         self._closed = threading.Event()
         self._looker: threading.Thread | None = None
         self._looked_at = 0
+        self._magnified: tuple[tuple[float, float, int, float], NDArray[np.uint8]] | None = None
         self._began = time.monotonic()
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
         self.truths: deque[FrameTruth] = deque(maxlen=500)
@@ -113,13 +114,16 @@ class SimulatedCamera:
         return _with_grain(picture, self._random)
 
     def loupe(self, x: float, y: float, side_px: int) -> NDArray[np.uint8]:
-        """A square at 1:1."""
+        """A square at 1:1; what lies still and is looked at again is not rendered again."""
         truth, _ = self._look()
         rows, inner_y = _around(y, self._sensor_size.height_px, self._view.margin_px[1], side_px)
         columns, inner_x = _around(x, self._sensor_size.width_px, self._view.margin_px[0], side_px)
-        light = self._view.focused(self._focus_um(truth), self._behaviour(), (rows, columns))
-        height, width = (min(side_px, size) for size in (self._sensor_size.height_px, self._sensor_size.width_px))
-        return _with_grain(encoded(light[inner_y : inner_y + height, inner_x : inner_x + width]), self._random)
+        looked_at = (x, y, side_px, truth.carriage_um)
+        if self._behaviour() or self._magnified is None or self._magnified[0] != looked_at:
+            light = self._view.focused(self._focus_um(truth), self._behaviour(), (rows, columns))
+            height, width = (min(side_px, size) for size in (self._sensor_size.height_px, self._sensor_size.width_px))
+            self._magnified = looked_at, encoded(light[inner_y : inner_y + height, inner_x : inner_x + width])
+        return _with_grain(self._magnified[1], self._random)
 
     def _picture(self, truth: Truth, build: Build, given: float) -> NDArray[np.uint8]:
         wobble = self._wobble

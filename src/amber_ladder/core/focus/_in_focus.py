@@ -39,5 +39,6 @@ def in_focus(grey: Float) -> InFocus:
     of_coarse = cv2.GaussianBlur(coarse * coarse, (0, 0), 2.0 * _COARSE_PX)
     noise = float(np.percentile(energy[::3, ::3], 8))
     strong = (energy > _OVER_NOISE * noise) & (of_coarse > (_CONTRAST / 4.0) ** 2)
-    edges = strong & (energy > _FINE_SHARE * of_coarse)
+    crests = fine * fine > energy  # of an edge its two flanks, not the blur around them
+    edges = strong & crests & (energy > _FINE_SHARE * of_coarse)
     return InFocus(np.asarray(edges, np.bool_), 1e3 * max(float(energy.mean()) - noise, 0.0))

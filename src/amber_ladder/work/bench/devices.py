@@ -12,8 +12,8 @@ import numpy as np
 from amber_ladder.bench.devices import Camera, Flash, LiveView, Rail
 from amber_ladder.bench.gcode_rail import GcodeRail
 from amber_ladder.bench.simulated import SimulatedCamera, SimulatedFlash, Wobble, chosen_flaws, specimen_for
-from amber_ladder.bench.simulated.rail import Build, Truth
-from amber_ladder.bench.simulated.rail_eye import RailEye
+from amber_ladder.bench.simulated_rail.eye import RailEye
+from amber_ladder.bench.simulated_rail.mechanics import Build, Truth
 from amber_ladder.core.optics import Optics, resolve
 from amber_ladder.core.planning import Ladder, Reach
 from amber_ladder.errors import DeviceTrouble
@@ -28,6 +28,16 @@ _SCENE_OF = {
     "mineral": "wulfenite",
     "snow": "capped-column",
     "inclusion": "resin-gnat",
+}
+_SCENE_NAMED = {
+    "sundew": "sundew",
+    "fern": "fern-sporangia",
+    "wasp": "jewel-wasp",
+    "springtail": "springtail",
+    "gnat": "resin-gnat",
+    "garnet": "garnet",
+    "fluorite": "fluorite",
+    "graupel": "graupel",
 }
 _ROCK_S = 4.0
 _FULL_RECYCLE_S = 3.0  # of a flash whose recycling the plan does not tell
@@ -46,13 +56,14 @@ class Setup:
     optics: Optics
     seed: int
 
-    def reach(self) -> Reach:
-        """Where the rail may go."""
-        rail = self.plan.rail
+    def reach(self, *, simulated: bool) -> Reach:
+        """Where the rail may go. The simulated rail's travel is known even where the plan does not tell it."""
+        rail, built = self.plan.rail, Build()
         free_mm = self.rig.working_distance_mm
+        low, high = (rail.min_um, rail.max_um) if rail else (None, None)
         return Reach(
-            rail.min_um if rail else None,
-            rail.max_um if rail else None,
+            built.min_um if simulated and low is None else low,
+            built.max_um if simulated and high is None else high,
             self.plan.near_um if free_mm else None,
             free_mm * 1e3 if free_mm else None,
         )
@@ -69,8 +80,11 @@ class Optical:
 
 
 def scene_for(setup: Setup, bench: BenchSettings) -> str:
-    """What lies under the simulated camera."""
-    return bench.scene or _SCENE_OF.get(setup.kind, "moss-capsule")
+    """What lies under the simulated camera: what was chosen, else what the label names, else one of its kind."""
+    if bench.scene:
+        return bench.scene
+    named = [word for word in _SCENE_NAMED if word in setup.label.lower()]
+    return _SCENE_NAMED[named[0]] if named else _SCENE_OF.get(setup.kind, "moss-capsule")
 
 
 def rail_address(bench: BenchSettings) -> str:

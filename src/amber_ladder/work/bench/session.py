@@ -51,6 +51,7 @@ from amber_ladder.work.bench.views import (
     EndsView,
     FlashEntry,
     FlashView,
+    GrowthView,
     MoveEntry,
     PreflightItem,
     RailView,
@@ -67,6 +68,7 @@ _USUAL_POWER = 0.125
 _RESUME_WITHIN = timedelta(minutes=30)
 _HAND_OVER_S = 10.0
 _OVERSHOOT_UM = 300.0
+_RAIL_STARTS_S = 30.0
 LIVE_WIDTH_PX = 704
 
 
@@ -90,6 +92,7 @@ class LiveFrame:
     position_um: float | None
     moving: bool
     run: RunView | None
+    growth: GrowthView | None
     ready_in_s: float
 
 
@@ -98,6 +101,7 @@ class Bench:
 
     def __init__(self) -> None:
         self._turn = threading.RLock()
+        self._rail_turn = threading.RLock()
         self._rail: Rail | None = None
         self._rail_trouble: str | None = None
         self._setup: Setup | None = None
@@ -391,6 +395,7 @@ class Bench:
             lately = {take.id: preflight.last_sign(take) > now() - _RESUME_WITHIN for _, take in left}
         for task_id, take in left:
             try:
+                self._wait_for_rail()
                 if not lately[take.id]:
                     raise Conflict(
                         "cut off a while ago: it does not go on by itself, for hands may be on the bench. "
@@ -434,7 +439,8 @@ class Bench:
         flash = optical.flash if optical else None
         return LiveFrame(
             picture, edges, magnified, sharpness, self._position(), self._moving or self._run is not None,
-            self._run_view(), flash.ready_in_s() if flash else 0.0,
+            self._run_view(), self._growing.view() if self._growing else None,
+            flash.ready_in_s() if flash else 0.0,
         )  # fmt: skip
 
     # Inside
@@ -481,7 +487,7 @@ class Bench:
         return self._setup, self._optical
 
     def _reach(self) -> Reach:
-        return self._setup.reach() if self._setup else Reach()
+        return self._setup.reach(simulated=self._settings().rail == SIMULATED) if self._setup else Reach()
 
     def _flash(self) -> Flash:
         _, optical = self._mounted()
@@ -491,7 +497,7 @@ class Bench:
 
     def _the_rail(self) -> Rail:
         """The rail, connected. Raises DeviceTrouble, and remembers it."""
-        with self._turn:
+        with self._rail_turn:  # its own: the rail can be asked where it is while a scene is still being built
             if self._rail is None:
                 try:
                     self._rail = open_rail(self._settings())
@@ -500,6 +506,12 @@ class Bench:
                     self._rail_trouble = str(error)
                     raise
             return self._rail
+
+    def _wait_for_rail(self) -> None:
+        """A station that starts brings up its simulated rail at the same time."""
+        end = time.monotonic() + _RAIL_STARTS_S
+        while self._position() is None and time.monotonic() < end:
+            time.sleep(0.2)
 
     def _drop_rail(self) -> None:
         if self._rail:
@@ -510,8 +522,10 @@ class Bench:
         try:
             return self._the_rail().position_um()
         except DeviceTrouble as error:
+            log.info("the rail: %s", error)
             self._rail_trouble = str(error)
-            self._drop_rail()
+            if self._activity is None:
+                self._drop_rail()  # else what uses it meets the same trouble, and says what came of it
             return None
 
     def _rail_trouble_now(self) -> str | None:

@@ -38,6 +38,7 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
   const nearest = POWERS.reduce((best, one) =>
     Math.abs(Math.log2(one / flash.power)) < Math.abs(Math.log2(best / flash.power)) ? one : best,
   );
+  const ready = moment?.ready_in_s ?? flash.ready_in_s;
   const reading = test?.reading;
   const clipped = reading ? Math.max(...reading.clipped) : 0;
   const change = reading?.change_stops ?? 0;
@@ -56,11 +57,8 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
         }}
       />
       <Row label="Flash ready">
-        {(moment?.ready_in_s ?? flash.ready_in_s) > 0.05
-          ? `in ${(moment?.ready_in_s ?? flash.ready_in_s).toFixed(1)} s`
-          : "now"}
+        {ready > 0.05 ? `in ${ready.toFixed(1)} s` : "now"}, every {flash.recycle_s.toFixed(1)} s
       </Row>
-      <Row label="Between two pops">{flash.recycle_s.toFixed(1)} s</Row>
       {reading && (
         <>
           <Row label="Brightest 1 %" fault={reading.headroom_stops === 0}>
@@ -117,7 +115,7 @@ function Row({
   children: React.ReactNode;
 }) {
   return (
-    <div className="flex min-h-9 items-center justify-between gap-2 border-rule border-b">
+    <div className="flex min-h-8 items-center justify-between gap-2 border-rule border-b">
       <span className="text-ink2">{label}</span>
       <span className={`whitespace-nowrap tabular-nums ${fault ? "text-fault" : ""}`}>{children}</span>
     </div>

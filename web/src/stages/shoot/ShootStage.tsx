@@ -80,7 +80,8 @@ export function ShootStage() {
   };
   const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
   if (!bench) return <Placeholder>Looking for the bench …</Placeholder>;
-  const growth = bench.growth && take && bench.growth.take_id === take.id ? bench.growth : null;
+  const newest = moment?.growth ?? bench.growth;
+  const growth = newest && newest.take_id === take?.id ? newest : null;
   const shotHere = frames.filter((one) => !one.left_out).length;
   const total = (take?.run?.positions_um as number[] | undefined)?.length ?? stack.ladder.frames;
   const caption = take

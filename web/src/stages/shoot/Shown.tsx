@@ -1,4 +1,4 @@
-import { type Bench, type Frame, pictureUrl, type Take, type TestFrame } from "../../client/api";
+import { type Bench, type Frame, type Growth, pictureUrl, type Take, type TestFrame } from "../../client/api";
 import { percent } from "../../lib/numbers";
 import type { View } from "./views";
 
@@ -6,7 +6,7 @@ interface Props {
   view: View;
   take: Take | undefined;
   frame: Frame | null;
-  growth: { frames: number; newest_share: number; moved: number; covered: number } | null;
+  growth: Growth | null;
   test: TestFrame | null;
   settingUp: boolean;
   mine: boolean;
@@ -47,7 +47,7 @@ function why(view: View, settingUp: boolean, mine: boolean, bench: Bench): strin
   if (view === "test") return "No test frame yet: shoot one under Light.";
   if (view !== "live") return "The picture grows here while a ladder is shot.";
   if (settingUp) return "Setting the bench up …";
-  if (!mine) return bench.busy ? `The bench is ${bench.busy}.` : "The bench is set up for another stack.";
+  if (!mine) return bench.busy ? `The bench is ${bench.busy}.` : "Setting the bench up …";
   return "This camera shows no live view. Its frames appear as they come into the watched folder.";
 }
 

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from "react";
-import type { BenchRun } from "../../client/api";
+import type { BenchRun, Growth } from "../../client/api";
 
 /** The figures of one moment of the live view. */
 export interface Moment {
@@ -8,6 +8,7 @@ export interface Moment {
   moving: boolean;
   ready_in_s: number;
   run: BenchRun | null;
+  growth: Growth | null;
 }
 
 export interface LivePictures {

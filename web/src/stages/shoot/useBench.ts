@@ -8,7 +8,11 @@ export function useBench(stackId: number) {
   const bench = useQuery({ queryKey: ["bench"], queryFn: api.bench });
   const setUp = useMutation({
     mutationFn: () => api.setUpBench(stackId),
-    onSuccess: (now) => queries.setQueryData(["bench"], now),
+    onSuccess: async (now) => {
+      // An older answer that is still on its way must not come after this one.
+      await queries.cancelQueries({ queryKey: ["bench"] });
+      queries.setQueryData(["bench"], now);
+    },
   });
   const { mutate } = setUp;
   useEffect(() => mutate(), [mutate]);

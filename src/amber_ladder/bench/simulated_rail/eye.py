@@ -5,7 +5,7 @@ import socket
 import threading
 from typing import Any
 
-from amber_ladder.bench.simulated.rail import Build, Truth
+from amber_ladder.bench.simulated_rail.mechanics import Build, Truth
 from amber_ladder.errors import DeviceTrouble
 
 

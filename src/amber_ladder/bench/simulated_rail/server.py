@@ -10,7 +10,7 @@ import re
 import time
 from dataclasses import asdict, fields
 
-from amber_ladder.bench.simulated.rail import Build, RailMechanics
+from amber_ladder.bench.simulated_rail.mechanics import Build, RailMechanics
 from amber_ladder.errors import BadInput
 
 _WORD = re.compile(r"([A-Z])\s*(-?\d+(?:\.\d*)?)")
