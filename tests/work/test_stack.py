@@ -34,7 +34,7 @@ class Shot(unittest.TestCase):
     def setUpClass(cls) -> None:
         database()
         stack = new_stack("TH-100")
-        take = shoot.begin_take(stack.id, shoot.TakeEntry(source="bench", scene="moss-capsule"))
+        take = shoot.begin_take(stack.id, shoot.TakeEntry(source="bench", scene="jewel-wasp"))
         assert take.task is not None
         tasks.run(take.task.id)
         for method in ("select", "pyramid"):

@@ -61,7 +61,9 @@ class GcodeRail:
         if not isfinite(position_um):
             raise OutOfReach("a position must be a number", field="position_um")
         self._stopping.clear()
-        self._ask(f"G1 X{position_um / 1e3:.6f} F{self._feed:.0f}", patience_s=_LONGEST_MOVE_S)
+        # A controller may answer only when the move has ended.
+        takes_s = 1.5 * abs(position_um - self.position_um()) * 60.0 / (self._feed * 1e3)
+        self._ask(f"G1 X{position_um / 1e3:.6f} F{self._feed:.0f}", patience_s=takes_s + 2.0 * self._answer_s)
         last, since = self.position_um(), time.monotonic()
         while abs(last - position_um) > _ARRIVED_UM:
             if self._stopping.is_set():
@@ -128,7 +130,8 @@ class GcodeRail:
                         raise Stopped("the rail was stopped")
                     if time.monotonic() > end:
                         raise self._silent(words, [*answers, heard.decode("ascii", "replace")] if heard else answers)
-            except (OSError, serial.SerialException) as error:
+            except (OSError, serial.SerialException, AttributeError, TypeError) as error:
+                # The last two are what pyserial meets when another thread has closed the line meanwhile.
                 raise self._gone() from error
 
     def _silent(self, words: str, answers: list[str]) -> DeviceTrouble:

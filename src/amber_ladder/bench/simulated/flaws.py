@@ -30,7 +30,7 @@ FLAWS: dict[str, Flaw] = {
         Flaw("breathing", "Picture grows with focus", {"breathing_per_mm": 0.05}),
         Flaw("coarse-clicks", "Rail with coarse clicks", rail={"click_um": 10.0}),
         Flaw("backlash", "Rail with much play", rail={"backlash_um": 200.0}),
-        Flaw("shaking", "Shaking that lasts", rail={"shake_um": 16.0, "shake_dies_s": 0.9}),
+        Flaw("shaking", "Shaking that lasts", rail={"shake_um": 30.0, "shake_dies_s": 0.9}),
         Flaw("slow-rail", "Slow rail", rail={"acceleration_um_s2": 400.0}),
         Flaw("silence", "Rail falls silent", rail={"trouble": "silence"}),
         Flaw("garbage", "Rail's line is garbled", rail={"trouble": "garbage"}),

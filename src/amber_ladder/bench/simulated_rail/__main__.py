@@ -1,4 +1,4 @@
-"""``python -m amber_ladder.bench.simulated_rail PORT``: what a station starts; for people, ``./ladder rail-simulator``."""
+"""``python -m amber_ladder.bench.simulated_rail PORT`` is what a station starts; for people: rail-simulator."""
 
 import asyncio
 import sys

@@ -35,7 +35,8 @@ class LightReading:
     """A test frame. ``histogram`` counts (3, 64) of encoded values; shares are per channel, 0 to 1.
 
     ``headroom_stops`` is how far the brightest 1 % lie below clipping (0 when they clip), ``black`` the darkest 1 % of
-    full scale in linear light, ``change_stops`` what would put the brightest 1 % where they belong.
+    full scale in linear light, ``change_stops`` what would put the brightest 1 % where they belong. ``level`` is where
+    they are, of full scale in linear light.
     """
 
     histogram: list[list[int]]
@@ -43,12 +44,13 @@ class LightReading:
     black: float
     headroom_stops: float
     change_stops: float
+    level: float
     glare: tuple[GlareSpot, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class RoomLight:
-    """A frame with the flash off: its brightest 1 % against a right exposure, in stops; ``black`` when none is seen.
+    """A frame with the flash off: its brightest 1 % against the flash's, in stops; ``black`` when none is seen.
 
     ``stops`` is None when nothing is seen.
     """
@@ -82,14 +84,19 @@ def read_light(picture: NDArray[np.uint8]) -> LightReading:
         float(_linear(np.percentile(picture[::2, ::2], [1]))[0]),
         headroom,
         change,
+        float(light[2]),
         _glare(np.asarray(clipped.all(axis=2), np.bool_), width, height),
     )
 
 
-def room_light(picture: NDArray[np.uint8]) -> RoomLight:
-    """Judge a frame with the flash off, encoded RGB (H, W, 3). Black means no room light that could be told."""
+def room_light(picture: NDArray[np.uint8], *, flash_level: float = _WANTED) -> RoomLight:
+    """Judge a frame with the flash off, encoded RGB (H, W, 3). Black means no room light that could be told.
+
+    ``flash_level`` is where the flash puts the brightest 1 %, of full scale in linear light; a right exposure, unless
+    a test frame tells.
+    """
     light = float(_linear(np.percentile(cv2.GaussianBlur(picture, (0, 0), 2.0)[::2, ::2].max(axis=2), [99]))[0])
-    stops = log2(light / _WANTED) if light > 0.0 else -inf
+    stops = log2(light / flash_level) if light > 0.0 else -inf
     black = light < _BLACK
     return RoomLight(None if black else stops, black)
 

@@ -15,7 +15,7 @@ Kind = Literal["dark", "bright", "shaken", "odd_size"]
 
 _UNEVEN_STOPS = 0.35
 _DIRECTIONS = 8
-_SMEARED = 0.55  # a smear of six pixels brings it to 0.3 to 0.5; mere refocusing seldom below 0.7
+_SMEARED = 0.66  # a smear of six pixels mostly brings it to 0.2 to 0.65; mere refocusing seldom below 0.75
 _KEPT_LEVELS = 9
 
 
@@ -28,7 +28,10 @@ class FrameFault:
 
 
 class FrameJudge:
-    """Judges the frames of a run in the order they are shot, against those before them."""
+    """Judges the frames of a run in the order they are shot, against those before them.
+
+    Shaking is told from the last fit frame alone, so the first one had better be calm.
+    """
 
     def __init__(self, size_px: tuple[int, int]) -> None:
         self._size = size_px
@@ -41,17 +44,17 @@ class FrameJudge:
         width, height = self._size
         if (picture.shape[1], picture.shape[0]) != (width, height):
             self._judged = None
-            found = f"is {picture.shape[1]} × {picture.shape[0]} px, not {width} × {height} px"
-            return [FrameFault("odd_size", found)]
+            reason = f"is {picture.shape[1]} × {picture.shape[0]} px, not {width} × {height} px"
+            return [FrameFault("odd_size", reason)]
         grey = _grey(picture)
-        self._judged = (_level(grey), _profile(grey))
-        return self._uneven(self._judged[0]) + self._shaken(self._judged[1])
+        level, profile = self._judged = _level(grey), _profile(grey)
+        return self._uneven(level) + self._shaken(profile)
 
-    def accept(self) -> None:
-        """Hold later frames to the one that was judged last, too."""
+    def accept(self, *, fit: bool = True) -> None:
+        """Hold later frames to the one that was judged last; an unfit one tells of light alone."""
         if self._judged:
-            level, self._profile = self._judged
-            self._levels = [*self._levels[-_KEPT_LEVELS:], level]
+            self._levels = [*self._levels[-_KEPT_LEVELS:], self._judged[0]]
+            self._profile = self._judged[1] if fit else self._profile
             self._judged = None
 
     def _uneven(self, level: float) -> list[FrameFault]:

@@ -19,6 +19,7 @@ from amber_ladder.work.bench.keeping import decoded, note_frame, picture_info
 _LEAST_RUN_UP_UM = 300.0  # every rung is approached from the near side over at least this, more than usual play
 _LOOK_EVERY_S = 0.02
 _LONGER = 1.6  # after a shaken frame every later rung settles so many times longer
+_CALM_S = 1.5
 _LONGEST_SETTLE_S = 20.0
 
 
@@ -156,7 +157,9 @@ class Run:
 
     def _expose(self, rung: int) -> Exposure:
         self.state.rung = rung
-        self._wait("settle", self._rested_s + self._settle_s)
+        # The first frame is what the others are held to: it gets the time to be calm.
+        calm_s = self._settle_s if self.done or self.state.overheads_s else max(self._settle_s, _CALM_S)
+        self._wait("settle", self._rested_s + calm_s)
         self._wait("recycle", time.monotonic() + self._flash_wait_s() + self._extra_s)
         if self._ended_s is not None:
             # What went by beyond the rail's, the settling's and the flash's own time is the control's.
@@ -231,6 +234,6 @@ class Run:
         finally:
             self._store.drop(received)
         if not again:
-            self._judge.accept()
+            self._judge.accept(fit=not faults)
             self._growing.add(picture, self.rungs.positions_um[rung])
         return faults

@@ -259,7 +259,8 @@ class Bench:
     def room_frame(self) -> BenchView:
         """Shoot a frame with the flash off: it must be black. Raises Conflict, DeviceTrouble."""
         with self._turn:
-            found = room_light(decoded(self._try_out(False)))
+            level = {} if self._test is None else {"flash_level": max(self._test.reading.level, 1e-3)}
+            found = room_light(decoded(self._try_out(False)), **level)
             self._room = RoomView(found.black, found.stops)
         self._told()
         return self.view()

@@ -1,0 +1,70 @@
+"""The growing picture against the truth of simulated stacks."""
+
+import unittest
+from typing import ClassVar
+
+import cv2
+import numpy as np
+
+from amber_ladder.core.growing import GrowingPicture, Growth
+from tests.support.stacks import psnr_db, shot
+
+
+class Growing(unittest.TestCase):
+    picture: ClassVar[GrowingPicture]
+    growths: ClassVar[list[Growth]]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.picture, cls.growths = GrowingPicture(768), []
+        one = shot("lacewing-eyes")
+        for frame, position in zip(one.frames.pictures, one.positions, strict=True):
+            cls.growths.append(cls.picture.add(frame, position))  # type: ignore[arg-type]
+
+    def test_it_comes_close_to_the_sharp_picture(self) -> None:
+        one = shot("lacewing-eyes")
+        truth = one.bench.sharp_picture(one.truths[0].matrix)
+        inner = slice(30, -30)
+        grown = self.picture.picture()[inner, inner].astype(np.float64)
+        self.assertGreater(psnr_db(grown, truth[inner, inner].astype(np.float64)), 24.0)
+
+    def test_depth_is_right_within_two_steps_where_it_is_told(self) -> None:
+        one = shot("lacewing-eyes")
+        truth = one.bench.sharp_depth_um(one.truths[0].matrix)
+        depth = self.picture.depth_um()
+        known = np.isfinite(depth)
+        self.assertGreater(known.mean(), 0.3)
+        wrong = np.abs(depth - truth)[known] > 2 * one.ladder.step_um
+        self.assertLess(wrong.mean(), 0.15)
+
+    def test_once_focus_has_passed_nothing_is_sharpest_in_the_newest(self) -> None:
+        shares = [growth.newest_share for growth in self.growths]
+        self.assertGreater(max(shares[3:-4]), 0.2)
+        self.assertLess(shares[-1], 0.02)
+        self.assertGreater(self.picture.covered(*(shot("lacewing-eyes").positions[i] for i in (0, -1))), 0.97)
+
+    def test_a_still_specimen_has_not_moved(self) -> None:
+        self.assertLess(max(growth.moved for growth in self.growths), 0.004)
+
+
+class Movement(unittest.TestCase):
+    def test_a_part_that_shifts_is_found_where_it_is(self) -> None:
+        one = shot("moss-capsule")
+        frames = [np.asarray(frame, np.uint8) for frame in one.frames.pictures[8:12]]
+        shifted = cv2.warpAffine(frames[3], np.float32([[1, 0, 9], [0, 1, 4]]), (768, 512))
+        for frame in (frames[2], frames[3]):
+            frame[:] = frame
+        moved = frames[3].copy()
+        moved[100:260, 200:420] = shifted[100:260, 200:420]
+        grown = GrowingPicture(768)
+        for i, frame in enumerate(frames[:3]):
+            grown.add(frame, float(i))
+        last = grown.add(moved, 3.0)
+        self.assertGreater(last.moved, 0.01)
+        y, x = np.nonzero(grown.moved())
+        self.assertTrue(90 < np.median(y) < 270, np.median(y))
+        self.assertTrue(190 < np.median(x) < 430, np.median(x))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,88 @@
+"""Frames of simulated runs, spoiled in known ways."""
+
+import unittest
+from functools import cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.light import FrameJudge
+from tests.support.stacks import shot
+
+SPECIMENS = ("moss-capsule", "lacewing-eyes", "graupel")
+
+
+@cache
+def frames(specimen: str) -> list[NDArray[np.uint8]]:
+    return list(shot(specimen).frames.pictures)  # type: ignore[arg-type]
+
+
+def shaken(picture: NDArray[np.uint8], reach_px: float, turn_deg: float) -> NDArray[np.uint8]:
+    """Smeared to either side by so many pixels along a direction."""
+    half = int(reach_px) + 2
+    kernel = np.zeros((2 * half + 1, 2 * half + 1), np.float32)
+    for t in np.linspace(-reach_px, reach_px, 41):
+        x, y = half + t * np.cos(np.deg2rad(turn_deg)), half + t * np.sin(np.deg2rad(turn_deg))
+        kernel[round(y), round(x)] += 1
+    return np.asarray(cv2.filter2D(picture, -1, kernel / kernel.sum()), np.uint8)
+
+
+def judge() -> FrameJudge:
+    return FrameJudge((768, 512))
+
+
+class Sound(unittest.TestCase):
+    def test_hardly_any_good_frame_is_refused(self) -> None:
+        for specimen in SPECIMENS:
+            against, refused = judge(), 0
+            for picture in frames(specimen):
+                refused += bool(against.judge(picture))
+                against.accept()
+            self.assertLessEqual(refused, 1, specimen)
+
+
+class Shaken(unittest.TestCase):
+    def test_most_frames_smeared_by_three_pixels_to_either_side_are_found(self) -> None:
+        for specimen in SPECIMENS:
+            against, found = judge(), []
+            for i, picture in enumerate(frames(specimen)):
+                if i:
+                    kinds = {fault.kind for fault in against.judge(shaken(picture, 3.0, 37.0 * i))}
+                    found.append("shaken" in kinds)
+                against.judge(picture)
+                against.accept()
+            self.assertGreater(np.mean(found), 0.7, specimen)
+
+
+class Uneven(unittest.TestCase):
+    def setUp(self) -> None:
+        self.judge = judge()
+        self.picture = frames("moss-capsule")[10]
+        self.judge.judge(self.picture)
+        self.judge.accept()
+
+    def kinds(self, factor: float) -> set[str]:
+        light = (self.picture / 255.0) ** 2.2 * factor
+        spoiled = np.rint(np.clip(light, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
+        return {fault.kind for fault in self.judge.judge(spoiled)}
+
+    def test_half_a_stop_less_is_dark_and_more_is_bright(self) -> None:
+        self.assertIn("dark", self.kinds(2**-0.5))
+        self.assertIn("bright", self.kinds(2**0.5))
+
+    def test_what_a_flash_usually_varies_is_not_said(self) -> None:
+        for factor in (0.95, 1.05):
+            self.assertEqual(self.kinds(factor), set())
+
+    def test_the_first_frame_may_not_be_black(self) -> None:
+        self.assertEqual([f.kind for f in judge().judge(np.zeros((512, 768, 3), np.uint8))], ["dark"])
+
+    def test_another_size_is_named(self) -> None:
+        found = self.judge.judge(self.picture[:400])
+        self.assertEqual([fault.kind for fault in found], ["odd_size"])
+        self.assertIn("768 × 400", found[0].reason)
+
+
+if __name__ == "__main__":
+    unittest.main()
