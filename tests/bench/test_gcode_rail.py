@@ -24,7 +24,7 @@ class RailTest(unittest.TestCase):
 
     def connect(self, build: Build | None = None, **options: float) -> tuple[GcodeRail, RailEye]:
         eye = RailEye(self.process.port)
-        eye.rebuild(**asdict(build or Build()), trouble=None)
+        eye.rebuild(**asdict(build or Build(min_um=0.0)), trouble=None)
         rail = GcodeRail(self.process.address, **options)
         self.addCleanup(eye.close)
         self.addCleanup(rail.close)
@@ -48,7 +48,7 @@ class Moves(RailTest):
             rail.move_to(100.0)
 
     def test_the_end_of_the_travel_holds(self) -> None:
-        rail, _ = self.connect(Build(max_um=2000.0))
+        rail, _ = self.connect(Build(min_um=0.0, max_um=2000.0))
         rail.home()
         rail.move_to(500.0)
         with self.assertRaisesRegex(OutOfReach, "beyond the travel of 0 to 2 mm"):
@@ -72,7 +72,7 @@ class Moves(RailTest):
 
 class Backlash(RailTest):
     def test_from_near_it_never_shows_and_from_far_it_does(self) -> None:
-        rail, eye = self.connect(Build(backlash_um=80.0))
+        rail, eye = self.connect(Build(min_um=0.0, backlash_um=80.0))
         rail.home()
         for position in (500.0, 520.0, 540.0):
             rail.move_to(position)
@@ -83,7 +83,7 @@ class Backlash(RailTest):
 
 class Shaking(RailTest):
     def test_it_dies_away_after_a_move(self) -> None:
-        rail, eye = self.connect(Build(shake_um=6.0, shake_dies_s=0.1))
+        rail, eye = self.connect(Build(min_um=0.0, shake_um=6.0, shake_dies_s=0.1))
         rail.home()
         rail.move_to(400.0)
         early = eye.truth()[0].amplitude_um

@@ -75,6 +75,12 @@ class PageTest(unittest.TestCase):
         found = self.page.evaluate("axe.run().then(r => r.violations.map(v => v.id + ': ' + v.nodes[0].html))")
         self.assertEqual(found, [], self.page.url)
 
+    def shoot_ladder(self) -> None:
+        """From the button through the list before the run, all confirmed, to the running ladder."""
+        self.page.get_by_role("button", name="Shoot this ladder").click()
+        self.page.get_by_role("button", name="Confirm all").click()
+        self.page.get_by_role("button", name="Start the run").click()
+
     def saved(self, name: str) -> Path:
         """Click a Save link and return the file."""
         with self.page.expect_download() as download:

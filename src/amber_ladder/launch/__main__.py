@@ -1,4 +1,4 @@
-"""``./ladder demo | start | test | shots | benchmark``, once everything is installed."""
+"""``./ladder demo | start | test | shots | benchmark | soak``, once everything is installed."""
 
 import argparse
 import sys
@@ -16,6 +16,9 @@ def main() -> int:
     for name in ("test", "benchmark"):
         commands.add_parser(name).add_argument("names", nargs="*")
     commands.add_parser("shots")
+    soaking = commands.add_parser("soak")
+    soaking.add_argument("--runs", default="30")
+    soaking.add_argument("--seed", default="1")
     chosen = parser.parse_args()
     try:
         match chosen.command:
@@ -31,6 +34,10 @@ def main() -> int:
                 from amber_ladder.launch.checks import run_script
 
                 return run_script("tests.browser.shots")
+            case "soak":
+                from amber_ladder.launch.checks import run_script
+
+                return run_script("tests.soak", "--runs", chosen.runs, "--seed", chosen.seed)
             case _:
                 from amber_ladder.launch.checks import run_script
 

@@ -10,7 +10,7 @@ from amber_ladder.errors import BadInput
 class Build:
     """How a rail is built. ``shake_um`` is how far the specimen swings sideways when a long move ends."""
 
-    min_um: float = 0.0
+    min_um: float = -5_000.0
     max_um: float = 40_000.0
     click_um: float = 2.5
     backlash_um: float = 50.0

@@ -61,7 +61,7 @@ export function ByHand({ stack, bench, open, onClose, act, onChange }: Props) {
       <Button look="next" className="mt-2 mb-6 w-full" onClick={begin}>
         Begin the burst
       </Button>
-      <OwnFrames stack={stack} take={take} onChange={onChange} />
+      <OwnFrames stack={stack} take={take} onChange={onChange} onDone={onClose} />
     </Panel>
   );
 }

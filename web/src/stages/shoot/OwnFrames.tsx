@@ -14,10 +14,12 @@ interface Props {
   /** The take that is open for files, if any. */
   take: Take | undefined;
   onChange: () => void;
+  /** The take is closed: on with it. */
+  onDone: () => void;
 }
 
 /** Bring one's own frames, by drag and drop or by the file dialog, in the hundreds. */
-export function OwnFrames({ stack, take, onChange }: Props) {
+export function OwnFrames({ stack, take, onChange, onDone }: Props) {
   const [over, setOver] = useState(false);
   const [sending, setSending] = useState<UploadState | null>(null);
   const stopper = useRef<AbortController | null>(null);
@@ -34,7 +36,10 @@ export function OwnFrames({ stack, take, onChange }: Props) {
   });
   const finish = useMutation({
     mutationFn: (id: number) => api.finishTake(id),
-    onSuccess: () => setSending(null),
+    onSuccess: () => {
+      setSending(null);
+      onDone();
+    },
     onSettled: onChange,
   });
   const add = (files: File[]) => send.mutate(files);

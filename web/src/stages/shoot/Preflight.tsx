@@ -7,7 +7,6 @@ import { Panel } from "../../ui/Panel";
 
 interface Props {
   stackId: number;
-  open: boolean;
   onClose: () => void;
   onGo: (confirmed: string[]) => void;
 }
@@ -15,11 +14,10 @@ interface Props {
 const MARK: Record<Item["state"], string> = { fine: "fine", confirm: "to confirm", stop: "in the way" };
 
 /** The list before a run. What is open can be confirmed by hand; what is in the way cannot. */
-export function Preflight({ stackId, open, onClose, onGo }: Props) {
+export function Preflight({ stackId, onClose, onGo }: Props) {
   const list = useQuery({
     queryKey: ["preflight", stackId],
     queryFn: () => api.preflight(stackId),
-    enabled: open,
     staleTime: 0,
     gcTime: 0,
   });
@@ -34,7 +32,7 @@ export function Preflight({ stackId, open, onClose, onGo }: Props) {
       return after;
     });
   return (
-    <Panel title="Before the run" open={open} onClose={onClose}>
+    <Panel title="Before the run" open onClose={onClose}>
       {list.isPending && <p className="text-ink2">Looking …</p>}
       {list.isError && <Notice kind="fault">{list.error.message}</Notice>}
       <ul className="mb-4">

@@ -66,14 +66,14 @@ export function RailPanel({ bench, moment, step, locked, act }: Props) {
               Hold nearer
             </Hold>
             <Jog
-              label={`One step nearer, ${um(step)}`}
+              label={`− step, ${um(step)} nearer`}
               disabled={locked}
               onClick={() => act(() => api.move({ by_um: -step }))}
             >
               − step
             </Jog>
             <Jog
-              label={`One step farther, ${um(step)}`}
+              label={`+ step, ${um(step)} farther`}
               disabled={locked}
               onClick={() => act(() => api.move({ by_um: step }))}
             >
@@ -87,7 +87,7 @@ export function RailPanel({ bench, moment, step, locked, act }: Props) {
             {(["near", "far"] as const).map((place) => (
               <Jog
                 key={place}
-                label={`Go to the ${place} point`}
+                label={`To ${place} point`}
                 disabled={locked}
                 onClick={() => act(() => api.move({ place }))}
               >

@@ -200,7 +200,7 @@ export function ShootStage() {
           />
         </div>
       </aside>
-      <Preflight stackId={stack.id} open={sheet === "preflight"} onClose={() => setSheet(null)} onGo={go} />
+      {sheet === "preflight" && <Preflight stackId={stack.id} onClose={() => setSheet(null)} onGo={go} />}
       <BenchPanel
         key={bench.settings.folder + bench.settings.rail}
         bench={bench}

@@ -1,0 +1,157 @@
+"""Shoot in the browser: live view, rail, ends, light, a run with pause and repair, the watched folder."""
+
+import re
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+from typing import ClassVar
+
+from playwright.sync_api import expect
+
+from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.work import cabinet, plan, rigs
+from amber_ladder.work.views import StackView
+from tests.support.browser import PageTest
+from tests.support.examples import PLAN, RIG, SPECIMEN, picture
+from tests.support.station import running, until
+
+
+class Shooting(PageTest):
+    stack: ClassVar[StackView]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        running()
+        specimen = cabinet.add_specimen(
+            cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": "SH-1", "name": "jewel wasp", "kind": "insect"})
+        )
+        rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "shooting rig", "working_distance_mm": 34}))
+        rail = {"click_um": 2.5, "min_um": 0, "max_um": 40_000, "backlash_um": 50}
+        timing = {"settle_s": 0.3, "exposure_s": 0.01, "recycle_s": 0.6}
+        entry = {**PLAN, "near_um": 2000, "far_um": 2150, "rail": rail, "timing": timing}
+        cls.stack = plan.save_ladder(specimen.id, plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**entry)))
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.page.goto(f"/stacks/{self.stack.id}/shoot")
+        expect(self.page.get_by_role("img", name="Live view")).to_be_visible()
+        expect(self.page.get_by_role("button", name="Move by +10 µm")).to_be_enabled()
+
+    def at(self, position: str) -> None:
+        expect(self.page.get_by_test_id("position")).to_contain_text(position)
+
+    def test_1_the_rail_by_buttons_and_keys_and_where_it_may_not_go(self) -> None:
+        self.allowed = ["/bench/move"]
+        page = self.page
+        page.get_by_role("button", name="To near point").click()
+        self.at("2.000")
+        page.get_by_role("button", name="Move by +10 µm").click()
+        self.at("2.010")
+        page.keyboard.press(",")
+        self.at("2.000")
+        page.keyboard.press(">")
+        self.at("2.100")
+        page.keyboard.down("f")
+        until(lambda: "2.1" not in page.get_by_test_id("position").inner_text(), "the rail to run")
+        page.keyboard.up("f")
+        page.keyboard.press("b")
+        self.at("0.000")
+        page.get_by_role("button", name="Move by −100 µm").click()
+        expect(page.get_by_text("lies before the rail's near end")).to_be_visible()
+        self.assert_accessible()
+
+    def test_2_ends_by_hand_and_found(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="To far point").click()
+        self.at("2.15")
+        page.get_by_role("button", name="Move by +100 µm").click()
+        self.at("2.25")
+        page.keyboard.press("Shift+M")
+        expect(page.get_by_label("Ends").get_by_text("2.250 mm")).to_be_visible()
+        page.get_by_role("button", name="To near point").click()
+        self.at("2.000")
+        page.get_by_role("button", name="Find the ends").click()
+        expect(page.get_by_role("button", name="Looking for the ends")).to_be_visible()
+        expect(page.get_by_text("Beyond either end nothing is sharp")).to_be_visible()
+        page.get_by_role("button", name="Use these ends").click()
+        expect(page.get_by_role("button", name="Use these ends")).to_be_hidden()
+        self.assertNotIn("2.250", page.get_by_label("Ends").inner_text().split("Find")[0])
+        plan.set_ends(self.stack.id, plan.EndsEntry(near_um=2000, far_um=2150))
+
+    def test_3_light(self) -> None:
+        page = self.page
+        page.get_by_role("combobox", name="Flash").click()
+        page.get_by_role("option", name="1/64", exact=True).click()
+        light = page.get_by_label("Light")
+        light.get_by_role("button", name="Test frame").click()
+        expect(light.get_by_text("below clipping")).to_be_visible()
+        light.get_by_role("button", name="stops: set").click()
+        expect(light.get_by_role("button", name="stops: set")).to_be_hidden()
+        light.get_by_role("button", name="Flash off").click()
+        expect(light.get_by_text("none seen")).to_be_visible()
+        page.get_by_role("button", name="Test frame").first.click()
+        expect(page.get_by_role("img", name="Test frame")).to_be_visible()
+        for key in ("l", "g", "w"):
+            page.get_by_role("button", name="Live", exact=True).click()
+            page.keyboard.press(key)
+        expect(page.get_by_role("img", name="Loupe at 1:1")).to_be_visible()
+        self.assert_accessible()
+
+    def test_4_run_pause_stop_and_repair(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="Shoot this ladder").click()
+        start = page.get_by_role("button", name="to confirm")
+        expect(start).to_be_disabled()
+        self.assert_accessible()
+        page.get_by_role("button", name="Close").click()
+        self.shoot_ladder()
+        expect(page.get_by_role("button", name="Rung 2,")).to_be_attached()
+        page.keyboard.press("p")
+        expect(page.get_by_text("Paused")).to_be_visible()
+        page.get_by_role("button", name="Go on").click()
+        expect(page.get_by_role("button", name="Rung 4,")).to_be_attached()
+        page.keyboard.press("x")
+        expect(page.get_by_text("Stopped:")).to_be_visible()
+        page.get_by_text("Press to put away").click()
+        page.get_by_role("button", name="missing or bad").click()
+        page.get_by_role("button", name="Confirm all").click()
+        page.get_by_role("button", name="Start the run").click()
+        page.get_by_role("button", name="Growing picture").click()
+        expect(page.get_by_role("img", name="Growing picture")).to_be_visible()
+        expect(page.get_by_text("Done:")).to_be_visible()
+        page.get_by_text("Press to put away").click()
+        expect(page.get_by_text("Take 2:")).to_be_visible()
+        page.get_by_role("button", name="Depth", exact=True).click()
+        expect(page.get_by_role("img", name="Growing depth")).to_be_visible()
+        self.assert_accessible()
+        takes = plan.read_stack(self.stack.id).takes
+        old = {f.rung: f.sha256 for f in takes[0].frames}
+        new = {f.rung: f.sha256 for f in takes[1].frames}
+        self.assertLess(len(old), len(new))
+        self.assertTrue(all(new[rung] == sha256 for rung, sha256 in old.items()))
+
+    def test_5_frames_come_into_the_watched_folder(self) -> None:
+        page = self.page
+        folder = Path(tempfile.mkdtemp(prefix="amber-ladder-watched-", dir="/tmp"))
+        self.addCleanup(shutil.rmtree, folder)
+        page.get_by_role("button", name="Rail, camera, folder, faults").click()
+        page.get_by_label("Watched folder").fill(str(folder))
+        page.get_by_role("button", name="Watch this folder").click()
+        expect(page.get_by_role("button", name="Watch this folder")).to_be_hidden()
+        self.assert_accessible()
+        page.get_by_role("button", name="Close").click()
+        page.get_by_role("button", name="By hand").click()
+        page.get_by_label("Stop by itself").uncheck()
+        page.get_by_label("Let a simulated hand shoot").uncheck()
+        page.get_by_role("button", name="Begin the burst").click()
+        expect(page.get_by_text("0 frames, 0 % covered")).to_be_visible()
+        for i in range(5):
+            (folder / f"hand_{i}.jpg").write_bytes(picture(384, 256, seed=i))
+        expect(page.get_by_text("5 frames,")).to_be_visible()
+        page.get_by_role("button", name="That is enough").click()
+        expect(page.get_by_text(re.compile(r"Take \d: 5 frames"))).to_be_visible()
+
+
+if __name__ == "__main__":
+    unittest.main()
