@@ -1,4 +1,4 @@
-"""``./ladder benchmark [select|pyramid|blend|memory|plan …]``: medians of three runs, as ratios to merely decoding."""
+"""``./ladder benchmark [select|pyramid|blend|memory|plan|bench …]``: medians, as ratios to a floor of the same run."""
 
 import json
 import subprocess
@@ -11,7 +11,7 @@ from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
 
 RUNS = 3
 BOUNDS = {"select": "to hold: 3.5 ×", "pyramid": "to hold: 6 ×", "blend": "no bound set"}
-NAMES = (*BOUNDS, "memory", "plan")
+NAMES = (*BOUNDS, "memory", "plan", "bench")
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -37,7 +37,9 @@ def main(names: list[str]) -> int:
     wanted = names or list(NAMES)
     if "plan" in wanted:
         _plans()
-    if set(wanted) - {"plan"}:
+    if "bench" in wanted:
+        _bench()
+    if set(wanted) - {"plan", "bench"}:
         _merges(wanted)
     return 0
 
@@ -51,6 +53,22 @@ def _plans() -> None:
     print(
         f"from a key press to the new ladder: {page_ms / floor_ms:.1f} × the floor ({page_ms:.0f} ms; to hold: 100 ms)"
     )
+
+
+def _bench() -> None:
+    from benchmarks.bench import measure as measure_bench  # starts a server, a rail and a browser
+
+    found = measure_bench()
+    floor = found.floor_ms
+    print(f"floor: a list from the server: {floor:.1f} ms")
+    for what, rate in (("at rest", found.live_rest_hz), ("while the rail runs", found.live_moving_hz)):
+        print(f"live view {what}: {1e3 / rate / floor:.1f} × the floor a picture ({rate:.1f} a second; to hold: 10)")
+    print(f"from a landed frame to its lit rung: {found.lit_ms / floor:.1f} × the floor ({found.lit_ms:.0f} ms)")
+    for what, (middle, most), bound in (
+        ("control beyond settling, flash and rail, a rung", found.overhead_ms, 50),
+        ("the growing picture behind its frame", found.growing_ms, 300),
+    ):
+        print(f"{what}: {middle / floor:.1f} × the floor ({middle:.0f} ms, 90 %: {most:.0f} ms; to hold: {bound} ms)")
 
 
 def _merges(wanted: list[str]) -> None:

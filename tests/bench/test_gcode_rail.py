@@ -6,9 +6,11 @@ import unittest
 from dataclasses import asdict
 from typing import ClassVar
 
+import numpy as np
+
 from amber_ladder.bench.gcode_rail import GcodeRail
 from amber_ladder.bench.simulated_rail.eye import RailEye
-from amber_ladder.bench.simulated_rail.mechanics import Build
+from amber_ladder.bench.simulated_rail.mechanics import Build, RailMechanics
 from amber_ladder.bench.simulated_rail.server import RailServer
 from amber_ladder.errors import DeviceTrouble, OutOfReach, Stopped
 from tests.support.rail import RailProcess
@@ -81,16 +83,24 @@ class Backlash(RailTest):
         self.assertEqual(eye.truth()[0].carriage_um, 540.0)
 
 
-class Shaking(RailTest):
-    def test_it_dies_away_after_a_move(self) -> None:
-        rail, eye = self.connect(Build(min_um=0.0, shake_um=6.0, shake_dies_s=0.1))
-        rail.home()
-        rail.move_to(400.0)
-        early = eye.truth()[0].amplitude_um
-        time.sleep(0.5)  # the physics run in real time: this is the settling itself
-        late = eye.truth()[0].amplitude_um
-        self.assertGreater(early, 1.0)
-        self.assertLess(late, 0.05)
+class Mechanics(unittest.TestCase):
+    """In the mechanics' own time: nothing waits."""
+
+    def test_shaking_dies_away_after_a_move(self) -> None:
+        rail = RailMechanics(Build(min_um=0.0, shake_um=6.0, shake_dies_s=0.1), homed=True)
+        rail.send(1400.0, 0.0)
+        self.assertTrue(rail.truth(0.05).moving)
+        early, late = rail.truth(0.3), rail.truth(1.0)
+        self.assertFalse(early.moving)
+        self.assertAlmostEqual(late.amplitude_um / early.amplitude_um, float(np.exp(-7.0)), places=6)
+
+    def test_a_move_takes_as_long_as_speed_and_acceleration_say(self) -> None:
+        build = Build(min_um=0.0, speed_um_s=1000.0, acceleration_um_s2=10_000.0)
+        rail = RailMechanics(build, homed=True)
+        rail.send(2000.0, 0.0)  # from 1000: a tenth of a second to full speed and back, 0.9 mm between them
+        self.assertTrue(rail.truth(1.09).moving)
+        self.assertFalse(rail.truth(1.11).moving)
+        self.assertAlmostEqual(rail.reported_um(2.0), 2000.0)
 
 
 class Trouble(RailTest):

@@ -22,12 +22,12 @@ def main() -> int:
     station = running()
     load_rest(threading.Event())
     page = chromium().new_page(viewport={"width": 1280, "height": 800}, base_url=station.address)
+    page.set_default_timeout(120_000)
     OUT.mkdir(parents=True, exist_ok=True)
     assert DEMO[0].label.catalogue_number == "TH-0418"
     for name, path in (
         ("cabinet", "/"),
         ("plan", "/stacks/1/plan"),
-        ("shoot", "/stacks/2/shoot"),
         ("merge", "/stacks/1/merge"),
         ("record", "/stacks/4/record"),
         ("bench-sheet", "/api/stacks/1/bench-sheet"),
@@ -42,10 +42,39 @@ def main() -> int:
         page.get_by_role("button", name="Shoot the ruled slide on the simulated bench").click()
     answer.value.finished()
     keep(page, "scale")
-    page.goto("/stacks/4/shoot")
-    page.keyboard.press("d")
-    keep(page, "shoot-dim")
+    _shoot(page)
     return 0
+
+
+def _shoot(page: Page) -> None:
+    """The sundew: ends found and light tested in a dim room, then the ladder half way up in daylight."""
+    page.goto("/stacks/6/shoot")
+    page.get_by_role("button", name="Move by +10 µm").and_(page.locator(":enabled")).wait_for()
+    page.keyboard.press("d")
+    page.get_by_role("button", name="To near point").click()
+    page.get_by_role("button", name="Find the ends").click()
+    page.get_by_role("button", name="Use these ends").click(timeout=240_000)
+    light = page.get_by_label("Light")
+    light.get_by_role("button", name="Test frame").click()
+    light.get_by_text("below clipping").wait_for()
+    light.get_by_role("button", name="Flash off").click()
+    light.get_by_text("none seen").wait_for()
+    page.get_by_role("button", name="To near point").click()
+    page.get_by_role("button", name="Move by +100 µm").click()
+    page.keyboard.press("l")
+    page.wait_for_timeout(20_000)  # until the live view has looked at what lies near
+    page.screenshot(path=OUT / "shoot-dim.png")
+    page.keyboard.press("d")
+    page.keyboard.press("l")
+    page.get_by_role("button", name="Shoot this ladder").click()
+    page.get_by_role("checkbox").check()
+    page.get_by_role("button", name="Start the run").click()
+    page.get_by_role("button", name="Rung 28,").wait_for(timeout=240_000)
+    page.get_by_role("button", name="Growing picture").click()
+    page.get_by_role("img", name="Growing picture").wait_for()
+    keep(page, "shoot")
+    page.get_by_role("button", name="Stop now").click()
+    page.get_by_text("Stopped:").wait_for()
 
 
 def keep(page: Page, name: str) -> None:

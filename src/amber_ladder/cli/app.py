@@ -36,6 +36,7 @@ app = typer.Typer(
     help="Plan, shoot and merge focus stacks. `./ladder demo` starts the application.",
 )
 
+_RENDERED = [key for key, flaw in FLAWS.items() if not flaw.at_the_bench]
 Model = TypeVar("Model", bound=BaseModel)
 _PHASES = {
     "shoot": "Shooting",
@@ -142,7 +143,7 @@ def render_command(
     plan: Annotated[Path, typer.Option(metavar="PLAN.json", help="Rig and ladder.")],
     out: Annotated[Path, typer.Option(help="A new folder for the frames.")],
     seed: Annotated[int, typer.Option(min=0, help="Another seed is another individual.")] = 0,
-    flaw: Annotated[list[str] | None, typer.Option(help=f"A fault of the bench: {', '.join(FLAWS)}.")] = None,
+    flaw: Annotated[list[str] | None, typer.Option(help=f"A fault of the bench: {', '.join(_RENDERED)}.")] = None,
     truth: Annotated[bool, typer.Option("--truth", help="Also the sharp picture and the true depth.")] = False,
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:

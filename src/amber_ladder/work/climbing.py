@@ -33,6 +33,9 @@ def climb(
 def simulated_bench(plan: PlanJson, specimen: str, *, seed: int, flaws: Sequence[str] = ()) -> SimulatedBench:
     """The simulated bench with this specimen under the planned rig. Raises BadInput for unknown names."""
     chosen = chosen_flaws(tuple(flaws))
+    for flaw in chosen:
+        if flaw.at_the_bench:
+            raise BadInput(f"the flaw {flaw.key!r} shows in a run at the bench only: choose another", field="flaw")
     wobble = {key: value for flaw in chosen for key, value in flaw.wobble.items()}
     rig = plan.rig.to_core()
     return SimulatedBench(

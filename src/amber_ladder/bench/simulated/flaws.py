@@ -16,6 +16,11 @@ class Flaw:
     rail: dict[str, Any] = field(default_factory=dict)
     specimen: str | None = None
 
+    @property
+    def at_the_bench(self) -> bool:
+        """Whether it needs the rail or the flash in real time, as only a run at the bench has them."""
+        return bool(self.rail) or "tired" in self.wobble
+
 
 FLAWS: dict[str, Flaw] = {
     flaw.key: flaw

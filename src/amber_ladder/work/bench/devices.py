@@ -100,14 +100,15 @@ def rail_address(bench: BenchSettings) -> str:
 def open_rail(bench: BenchSettings) -> Rail:
     """The rail; a simulated one is built with the flaws that are switched on. Raises DeviceTrouble."""
     address = rail_address(bench)
-    eye = _eye(address) if bench.rail == SIMULATED else None
-    if eye:
+    rail = GcodeRail(address)
+    if bench.rail == SIMULATED:
+        eye = RailEye(_port(address))
         changes = {key: value for flaw in chosen_flaws(bench.flaws) for key, value in flaw.rail.items()}
         usual = Build()
         fresh = {name: getattr(usual, name) for name in ("click_um", "backlash_um", "shake_um", "shake_dies_s")}
         eye.rebuild(**{**fresh, "acceleration_um_s2": usual.acceleration_um_s2, "trouble": None, **changes})
         eye.close()
-    return GcodeRail(address)
+    return rail
 
 
 def open_hand_camera(setup: Setup, bench: BenchSettings) -> Camera | None:
@@ -135,7 +136,8 @@ def open_optical(setup: Setup, bench: BenchSettings, rail: Callable[[], Rail], p
     timing = setup.plan.timing
     flash = SimulatedFlash(_FULL_RECYCLE_S if timing.recycle_s <= 0 else timing.recycle_s)
     flash.power = power
-    eye = _eye(rail_address(bench))
+    # The simulated rail may be starting still; its eye is opened when it is first needed.
+    eye = RailEye(_port(rail_address(bench))) if bench.rail == SIMULATED else _eye(rail_address(bench))
     look = eye.truth if eye else lambda: (Truth(rail().position_um(), False, 0.0, 0.0), Build())
     camera = _camera(setup, bench, flash, look)
 
@@ -193,7 +195,12 @@ def setup_for(stack_id: int, label: str, kind: str, rig: RigJson, plan: LadderRe
     return Setup(stack_id, label, kind, rig, plan, plan.plan(core, optics), optics, seed)
 
 
+def _port(address: str) -> int:
+    return urlparse(address).port or 0
+
+
 def _eye(address: str) -> RailEye | None:
+    """The eye of a simulated rail that somebody started by hand; None for any other rail."""
     parts = urlparse(address)
     if parts.scheme != "socket" or parts.port is None or parts.hostname != "127.0.0.1":
         return None

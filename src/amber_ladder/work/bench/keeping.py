@@ -71,7 +71,8 @@ def note_frame(
                 view = frame_view(frame)
                 told = {name: getattr(view, name) for name in view.__slots__}
                 told["captured_at"] = view.captured_at.isoformat() if view.captured_at else None
-                tasks.tell(session, "frame", {"stack_id": take.stack_id, "take_id": take_id, "frame": told})
+                payload = {"stack_id": take.stack_id, "take_id": take_id, "frame": told, "told_at": time.time()}
+                tasks.tell(session, "frame", payload)
             return int(frame.id or 0)
 
     return patiently(write)

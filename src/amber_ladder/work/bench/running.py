@@ -18,9 +18,11 @@ from amber_ladder.work.bench.keeping import decoded, note_frame, picture_info
 
 _LEAST_RUN_UP_UM = 300.0  # every rung is approached from the near side over at least this, more than usual play
 _LOOK_EVERY_S = 0.02
-_LONGER = 1.6  # after a shaken frame every later rung settles so many times longer
+_LONGER = 2.0  # after a shaken frame every later rung settles so many times longer,
+_MOST_SETTLE_S = 4.0  # but not more than this beyond what was planned
+_MOST_RECYCLES = 4.0  # nor is a slow flash waited for longer than so many times what it says
+_SHORT_S = 0.2
 _CALM_S = 1.5
-_LONGEST_SETTLE_S = 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +83,8 @@ class Run:
         self.take_id, self.rungs = take_id, rungs
         self.controls, self.state = Controls(), State()
         self._rail, self._camera, self._flash = rail, camera, flash
-        self._reach, self._settle_s, self._exposure_s = reach, settle_s, exposure_s
+        self._reach, self._exposure_s = reach, exposure_s
+        self._settle_s = self._planned_settle_s = settle_s
         self._run_up_um = max(_LEAST_RUN_UP_UM, 2.0 * backlash_um)
         self._reshoots, self._judge = reshoots, FrameJudge(size_px)
         self._store, self._growing, self.told = store, growing, told
@@ -109,7 +112,7 @@ class Run:
         self._reach.check(self.first_um())
         self._reach.check(last)
         with ThreadPoolExecutor(max_workers=1, thread_name_prefix="keeping") as keeper:
-            before: tuple[int, int, Future[list[FrameFault]]] | None = None
+            before: tuple[int, int, Future[bool]] | None = None
             began = time.monotonic()
             while todo or before:
                 if todo and not self.controls.stop_after.is_set():
@@ -118,7 +121,8 @@ class Run:
                     # The frame before is written and judged while the rail moves and settles.
                     rung, attempt, verdict = before
                     before = None
-                    if self._again(rung, attempt, verdict.result()):
+                    if verdict.result():
+                        self._came_to_um = self._ended_s = None
                         todo.appendleft((rung, attempt + 1))
                         continue
                     self.done += 1
@@ -200,24 +204,26 @@ class Run:
         if not faults:
             return False
         kinds = {fault.kind for fault in faults}
-        if "shaken" in kinds:
-            self._settle_s = min(max(self._settle_s, 0.2) * _LONGER, _LONGEST_SETTLE_S)
-        if "dark" in kinds and self._flash:
-            self._extra_s += max(self._flash.recycle_s(self._flash.power), 0.2)
         again = attempt < self._reshoots
+        if "shaken" in kinds:
+            # Where longer settling changes nothing it is not the rail that shakes, or nothing shakes at all.
+            settled = min(_LONGER * max(self._settle_s, _SHORT_S), self._planned_settle_s + _MOST_SETTLE_S)
+            again = again and settled > self._settle_s
+            self._settle_s = settled if again else self._planned_settle_s
+        if "dark" in kinds and self._flash:
+            recycle_s = max(self._flash.recycle_s(self._flash.power), _SHORT_S)
+            self._extra_s = min(self._extra_s + recycle_s, _MOST_RECYCLES * recycle_s)
         done = "shot again" if again else f"kept after {attempt + 1} tries"
         self.state.said = f"Rung {rung + 1} {faults[0].reason}: {done}"
-        if again:
-            self._came_to_um = self._ended_s = None
         return again
 
-    def _take_in(self, rung: int, attempt: int, exposure: Exposure) -> list[FrameFault]:
-        """Write, judge and note one frame; what is to be shot again stays beside, left out, with the reason."""
+    def _take_in(self, rung: int, attempt: int, exposure: Exposure) -> bool:
+        """Write, judge and note one frame; whether it is to be shot again. Then it stays, left out, with the reason."""
         received = self._store.receive([exposure.content])
         try:
             picture = decoded(exposure.content)
             faults = self._judge.judge(picture)
-            again = bool(faults) and attempt < self._reshoots
+            again = self._again(rung, attempt, faults)
             suffix = f"_again{attempt}" if attempt else ""
             note_frame(
                 self._store,
@@ -236,4 +242,4 @@ class Run:
         if not again:
             self._judge.accept(fit=not faults)
             self._growing.add(picture, self.rungs.positions_um[rung])
-        return faults
+        return again
