@@ -1,6 +1,9 @@
 """The bench through its use cases: real database, the simulated rail's own process, simulated camera and flash."""
 
+import hashlib
+import os
 import shutil
+import subprocess
 import tempfile
 import unittest
 from itertools import count
@@ -168,6 +171,35 @@ class CutOff(BenchTest):
         whole = self.ended(stack, take.id)
         self.assertEqual(whole.task.state, "done", whole.task.message)  # type: ignore[union-attr]
         self.assertEqual(sorted(f.rung or 0 for f in whole.frames), list(range(stack.ladder.frames)))
+
+
+class FullDisk(BenchTest):
+    def test_a_full_disk_is_said_and_the_run_goes_on_once_there_is_room(self) -> None:
+        if os.geteuid() != 0:
+            self.skipTest("a small disk can be mounted by root only")
+        disk = tempfile.mkdtemp(prefix="amber-ladder-disk-")
+        mount = ["mount", "-t", "tmpfs", "-o", "size=160k", "tmpfs", disk]
+        if subprocess.run(mount, check=False, capture_output=True).returncode != 0:
+            self.skipTest("this machine mounts nothing")
+        self.addCleanup(subprocess.run, ["umount", disk], check=True)
+        stack = self.stack(bytes_per_frame=1000)  # the list before the run would refuse more
+        self.addCleanup(setattr, settings(), "data", settings().data)
+        settings().data = Path(disk)
+        take = self.bench.begin_run(stack.id, SURE)
+        cut = self.ended(stack, take.id)
+        self.assertEqual(cut.task.state, "failed")  # type: ignore[union-attr]
+        self.assertIn("no room left", cut.task.message)  # type: ignore[union-attr]
+        self.assertLess(len(cut.frames), stack.ladder.frames)
+        subprocess.run(["mount", "-o", "remount,size=50m", disk], check=True)
+        self.bench.resume(take.id)
+        whole = self.ended(stack, take.id)
+        self.assertEqual(whole.task.state, "done", whole.task.message)  # type: ignore[union-attr]
+        shas = {f.rung: f.sha256 for f in whole.frames if f.left_out is None}
+        self.assertEqual(sorted(rung or 0 for rung in shas), list(range(stack.ladder.frames)))
+        store = FrameStore(settings().data)
+        for sha256 in shas.values():
+            content = store.original(sha256, ".jpg").read_bytes()
+            self.assertEqual(hashlib.sha256(content).hexdigest(), sha256)
 
 
 class Flaws(BenchTest):

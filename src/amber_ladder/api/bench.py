@@ -158,12 +158,12 @@ async def live(request: Request, x: Share | None = None, y: Share | None = None)
 
 def _packed(frame: LiveFrame) -> bytes:
     figures = {
-        "sharpness": frame.sharpness,
+        "sharpness": frame.pictures.sharpness,
         "position_um": frame.position_um,
         "moving": frame.moving,
         "ready_in_s": frame.ready_in_s,
         "run": asdict(frame.run) if frame.run else None,
         "growth": asdict(frame.growth) if frame.growth else None,
     }
-    parts = (json.dumps(figures).encode(), frame.picture, frame.edges, frame.loupe)
+    parts = (json.dumps(figures).encode(), frame.pictures.picture, frame.pictures.edges, frame.pictures.loupe)
     return b"".join(len(part).to_bytes(4, "big") for part in parts) + b"".join(parts)

@@ -2,7 +2,8 @@
 
 from functools import cache
 
-from amber_ladder.work.bench.session import Bench, LiveFrame
+from amber_ladder.work.bench.live import LiveFrame
+from amber_ladder.work.bench.session import Bench
 from amber_ladder.work.bench.views import (
     BenchChange,
     BenchSettings,

@@ -1,6 +1,6 @@
 """The list before a run: what a person at the bench would look at, in the order they would."""
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 from amber_ladder.bench.devices import Flash
 from amber_ladder.core.planning import Caution, Reach, cautions_for
@@ -10,6 +10,7 @@ from amber_ladder.work.bench.devices import Setup
 from amber_ladder.work.bench.views import BenchSettings, EndsView, PreflightItem, RoomView, TestFrameView
 from amber_ladder.work.plan import circumstances
 
+_LATELY = timedelta(minutes=30)  # hands may be on the bench again after that
 _ROOM_FACTOR = 1.3  # frames that are shot again take room too
 _UNKNOWN_BYTES = 40_000_000
 _MOST_CLIPPED = 0.01
@@ -56,11 +57,10 @@ def unread_cautions(stack: Stack) -> list[Caution]:
     return [one for one in cautions_for(circumstances(stack.specimen)) if one.key not in read]
 
 
-def last_sign(take: Take) -> datetime:
-    """When a run last did something that was written down."""
-    begun = [take.created_at]
-    begun += [frame.captured_at.astimezone(UTC) for frame in take.frames if frame.captured_at]
-    return max(begun)
+def was_lately(take: Take) -> bool:
+    """Whether a run did something lately that was written down."""
+    signs = [frame.captured_at.astimezone(UTC) for frame in take.frames if frame.captured_at]
+    return max([take.created_at, *signs]) > datetime.now(UTC) - _LATELY
 
 
 def _rail(trouble: str | None) -> PreflightItem:

@@ -15,6 +15,7 @@ from amber_ladder.errors import Stopped
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work.bench.growing import Growing
 from amber_ladder.work.bench.keeping import decoded, note_frame, picture_info
+from amber_ladder.work.bench.views import RunView
 
 _LEAST_RUN_UP_UM = 300.0  # every rung is approached from the near side over at least this, more than usual play
 _LOOK_EVERY_S = 0.02
@@ -100,6 +101,15 @@ class Run:
         planned = self._settle_s + self._exposure_s + recycle + self._extra_s + 0.3
         each = statistics.median(self.state.periods_s) if len(self.state.periods_s) > 1 else planned
         return each * (len(self.rungs.todo) - self.done)
+
+    def view(self, stack_id: int) -> RunView:
+        """For the page."""
+        state, total = self.state, len(self.rungs.positions_um)
+        return RunView(
+            self.take_id, stack_id, "run", state.phase, round(max(state.until_s - time.monotonic(), 0.0), 2),
+            self.controls.paused.is_set(), state.rung, total - len(self.rungs.todo) + self.done, total,
+            round(self.seconds_left(), 1), state.said,
+        )  # fmt: skip
 
     def first_um(self) -> float:
         """The nearest position that is still to be shot."""

@@ -20,9 +20,10 @@ export function SharpnessCurve({ curve, now, near, far }: CurveProps) {
   const x = (at: number) => ((at - low) / Math.max(high - low, 1e-9)) * WIDTH;
   const y = (value: number) => TALL - 2 - (value / top) * (TALL - 8);
   const last = inside.find(([at]) => now !== null && Math.abs(at - now) <= 2.5);
+  const reading = last ? `, now ${Math.round((100 * last[1]) / top)} % of the best` : "";
   return (
     <figure className="min-w-0">
-      <figcaption className="head text-[13px] text-ink2">Sharpness as the rail moved</figcaption>
+      <figcaption className="head text-[13px] text-ink2">Sharpness as the rail moved{reading}</figcaption>
       <svg
         viewBox={`0 0 ${WIDTH} ${TALL}`}
         className="h-[74px] w-full"

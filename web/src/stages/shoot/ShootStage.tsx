@@ -31,7 +31,7 @@ export function ShootStage() {
   const stack = useStack();
   const queries = useQueryClient();
   const take = latestTake(stack);
-  const { bench, mine, settingUp, refused, busy, act } = useBench(stack.id);
+  const { bench, mine, settingUp, setUp, refused, busy, act } = useBench(stack.id);
   const [view, setView] = useState<View>("live");
   const [chosen, setChosen] = useState<number | null>(null);
   const [marks, setMarks] = useState<Marks>({ edges: true, grid: false, border: false });
@@ -173,6 +173,17 @@ export function ShootStage() {
       <aside aria-label="Bench" className="flex min-h-0 flex-col border-ink border-l bg-card">
         <div className="min-h-0 flex-1 space-y-3 overflow-y-auto p-4 pb-2">
           {refused && <Notice kind="fault">{refused.message}</Notice>}
+          {!mine && !settingUp && (
+            <Notice kind="hint" title={`The bench is set up for ${bench.stack_label ?? "nothing"}.`}>
+              {bench.busy ? (
+                `It is ${bench.busy}.`
+              ) : (
+                <Button className="mt-2 w-full" onClick={() => setUp()}>
+                  Set it up for this stack
+                </Button>
+              )}
+            </Notice>
+          )}
           <RailPanel bench={bench} moment={moment} step={step} locked={locked} act={act} />
           <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
           <LightPanel

@@ -47,7 +47,7 @@ function why(view: View, settingUp: boolean, mine: boolean, bench: Bench): strin
   if (view === "test") return "No test frame yet: shoot one under Light.";
   if (view !== "live") return "The picture grows here while a ladder is shot.";
   if (settingUp) return "Setting the bench up …";
-  if (!mine) return bench.busy ? `The bench is ${bench.busy}.` : "Setting the bench up …";
+  if (!mine) return bench.busy ? `The bench is ${bench.busy}.` : "The bench is set up for another stack.";
   return "This camera shows no live view. Its frames appear as they come into the watched folder.";
 }
 

@@ -16,6 +16,11 @@ export function useBench(stackId: number) {
   });
   const { mutate } = setUp;
   useEffect(() => mutate(), [mutate]);
+  // A server that was started anew has forgotten what it was set up for.
+  const forgotten = bench.data?.stack_id === null && bench.data.busy === null;
+  useEffect(() => {
+    if (forgotten) mutate();
+  }, [forgotten, mutate]);
 
   const acting = useMutation({
     mutationFn: (order: () => Promise<unknown>) => order(),
@@ -32,6 +37,7 @@ export function useBench(stackId: number) {
     bench: bench.data,
     mine: bench.data?.stack_id === stackId,
     settingUp: setUp.isPending,
+    setUp: mutate,
     refused: acting.error ?? setUp.error,
     busy: acting.isPending,
     act: order,

@@ -1,0 +1,101 @@
+"""What the bench writes down of its takes: that one begins, how far it is, and how it ended."""
+
+from pathlib import Path
+
+from amber_ladder.errors import Conflict
+from amber_ladder.store import stacks, tasks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.models import Take, Task, now
+from amber_ladder.work.bench import preflight
+from amber_ladder.work.bench.keeping import patiently
+from amber_ladder.work.bench.rungs import TakeLadder
+from amber_ladder.work.bench.views import BurstEntry
+from amber_ladder.work.views import TakeView, take_view
+
+
+def add_run(stack_id: int, ladder: TakeLadder, scene: str | None) -> int:
+    """Begin a take of this ladder, with what it takes over from another; returns its number. Raises Conflict."""
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        if any(one.task and one.task.state not in tasks.ENDED for one in stack.takes):
+            raise Conflict("this ladder is being shot already: wait for it or stop it first")
+        read_at = now().isoformat(timespec="seconds")
+        read = [{"key": one.key, "title": one.title, "read_at": read_at} for one in preflight.unread_cautions(stack)]
+        stack.cautions_read = [*stack.cautions_read, *read]
+        task = Task(kind=tasks.RUN, total=len(ladder.positions_um))
+        take = Take(source="bench", scene=scene, task=task, run=ladder.as_json())
+        stacks.add_take(session, stack, take)
+        for rung, frame_id in ladder.taken_over:
+            stacks.take_over(session, take, frame_id, rung=rung, position_um=ladder.positions_um[rung])
+        tasks.announce(session, task)
+        return take.id
+
+
+def add_burst(stack_id: int, entry: BurstEntry, folder: Path) -> int:
+    """Begin a take of what comes into a folder from now on; returns its number. Raises NotFound."""
+    with transaction() as session:
+        task = Task(kind=tasks.RUN)
+        there = sorted(path.name for path in folder.iterdir())
+        run = {**entry.model_dump(), "folder": str(folder), "there": there, "began": now().isoformat()}
+        take = Take(source="folder", task=task, run=run)
+        stacks.add_take(session, stacks.get_stack(session, stack_id), take)
+        tasks.announce(session, task)
+        return take.id
+
+
+def can_go_on(take_id: int) -> tuple[int, bool]:
+    """The stack of a take that was cut off, and whether it is a burst. Raises Conflict for one that is over."""
+    with transaction() as session:
+        take = stacks.get_take(session, take_id)
+        if not take.run or take.complete or take.task is None:
+            raise Conflict("this take is over: shoot what is missing as a new take beside it")
+        return take.stack_id, take.source == "folder"
+
+
+def goes_on(take_id: int) -> None:
+    """Note that a take that was cut off is being shot again."""
+    with transaction() as session:
+        task = stacks.get_take(session, take_id).task
+        if task:
+            task.state, task.message, task.ended_at = "running", "", None
+            tasks.announce(session, task)
+
+
+def report(task_id: int, done: int, total: int, seconds_left: float | None) -> None:
+    """Note how far it is."""
+
+    def write() -> None:
+        with transaction() as session:
+            task = stacks.get_task(session, task_id)
+            tasks.set_progress(session, task, phase="shoot", done=done, total=total, seconds_left=seconds_left)
+
+    patiently(write)
+
+
+def end_take(task_id: int, take_id: int, state: str, message: str) -> None:
+    """Note how it ended. A take that failed stays open: it can go on; any other is complete from two frames on."""
+
+    def write() -> None:
+        with transaction() as session:
+            take = stacks.get_take(session, take_id)
+            if state != "failed":
+                take.complete = sum(frame.left_out is None for frame in take.frames) >= 2
+            tasks.end(session, stacks.get_task(session, task_id), state, message)
+
+    patiently(write)
+
+
+def cut_off() -> list[tuple[int, int, bool]]:
+    """Takes that were being shot when the server ended: task, take, and whether that was only lately."""
+    with transaction() as session:
+        found = []
+        for task_id in tasks.unfinished(session, of_bench=True):
+            take = stacks.take_of(session, stacks.get_task(session, task_id))
+            found.append((task_id, take.id, preflight.was_lately(take)))
+        return found
+
+
+def seen(take_id: int) -> TakeView:
+    """A take as the pages see it."""
+    with transaction() as session:
+        return take_view(stacks.get_take(session, take_id))
