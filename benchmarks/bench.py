@@ -143,7 +143,7 @@ def _own_run() -> tuple[list[float], list[float]]:
         bench.set_up(stack_id)
         bench.set_flash(FlashEntry(power=0.1))
         bench.begin_run(stack_id, RunEntry(confirmed=_CONFIRMED))
-        run, growing = bench._run, bench._growing
+        run, growing = bench._shooting.run, bench._shooting.picture
         assert run is not None
         assert growing is not None
         until(lambda: bench.view().busy is None, "the run to end")

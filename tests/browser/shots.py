@@ -52,6 +52,7 @@ def _shoot(page: Page) -> None:
     page.get_by_role("button", name="Move by +10 µm").and_(page.locator(":enabled")).wait_for()
     page.keyboard.press("d")
     page.get_by_role("button", name="To near point").click()
+    page.get_by_test_id("position").filter(has_text="9.1").wait_for()
     page.get_by_role("button", name="Find the ends").click()
     page.get_by_role("button", name="Use these ends").click(timeout=240_000)
     light = page.get_by_label("Light")
@@ -60,7 +61,8 @@ def _shoot(page: Page) -> None:
     light.get_by_role("button", name="Flash off").click()
     light.get_by_text("none seen").wait_for()
     page.get_by_role("button", name="To near point").click()
-    page.get_by_role("button", name="Move by +100 µm").click()
+    for _ in range(6):
+        page.get_by_role("button", name="Move by +100 µm").click()
     page.keyboard.press("l")
     page.wait_for_timeout(20_000)  # until the live view has looked at what lies near
     page.screenshot(path=OUT / "shoot-dim.png")

@@ -275,6 +275,14 @@ class Rail(BenchTest):
         until(lambda: self.bench.view().busy is None, "the move")
         self.assertEqual(self.bench.view().rail.position_um, 0.0)
 
+    def test_keys_that_are_pressed_quickly_add_up(self) -> None:
+        self.stack()
+        self.bench.move(MoveEntry(place="near"))
+        for _ in range(5):
+            self.bench.move(MoveEntry(by_um=100))
+        until(lambda: self.bench.view().busy is None, "the moves")
+        self.assertEqual(self.bench.view().rail.position_um, 2500.0)
+
     def test_holding_runs_until_it_is_let_go(self) -> None:
         self.stack()
         self.bench.move(MoveEntry(to_um=30_000))
@@ -374,6 +382,42 @@ class ByHand(BenchTest):
             (self.folder / f"n_{i}.jpg").write_bytes(picture(384, 256, seed=i))
         ended = self.ended(stack, take.id)
         self.assertEqual([f.name for f in ended.frames], [f"n_{i}.jpg" for i in range(4)])
+
+    def test_after_a_restart_it_knows_which_files_it_has(self) -> None:
+        stack = self.stack()
+        first = Bench()
+        take = first.begin_burst(stack.id, BurstEntry(stop_when_covered=False))
+        for i in range(2):
+            (self.folder / f"r_{i}.jpg").write_bytes(picture(384, 256, seed=i))
+        until(lambda: len(plan.read_stack(stack.id).takes[0].frames) == 2, "two frames")
+        first.close()
+        for i in range(2, 4):
+            (self.folder / f"r_{i}.jpg").write_bytes(picture(384, 256, seed=i))
+        self.bench.take_up_again()
+        until(lambda: len(plan.read_stack(stack.id).takes[0].frames) == 4, "four frames")
+        self.bench.stop_after_rung()
+        ended = self.ended(stack, take.id)
+        self.assertEqual([f.name for f in ended.frames], [f"r_{i}.jpg" for i in range(4)])
+
+    def test_with_a_rail_each_new_file_becomes_the_next_rung(self) -> None:
+        self.bench.change(BenchChange(camera="folder", reshoots=0))
+        self.addCleanup(self.bench.change, BenchChange(camera="simulated", reshoots=2))
+        stack = bench_stack("B-folder")
+        self.bench.set_up(stack.id)
+        self.assertFalse(self.bench.view().live)
+        take = self.bench.begin_run(stack.id, SURE)
+        for rung in range(stack.ladder.frames):
+            until(lambda rung=rung: self.exposing(rung), "the rail to wait for a frame")  # type: ignore[misc]
+            (self.folder / f"t_{rung}.jpg").write_bytes(picture(384, 256, seed=rung))
+        ended = self.ended(stack, take.id)
+        self.assertEqual(ended.task.state, "done", ended.task.message)  # type: ignore[union-attr]
+        self.assertEqual([f.rung for f in ended.frames], list(range(stack.ladder.frames)))
+        shot = [hashlib.sha256((self.folder / f"t_{i}.jpg").read_bytes()).hexdigest() for i in range(len(ended.frames))]
+        self.assertEqual([f.sha256 for f in ended.frames], shot)
+
+    def exposing(self, rung: int) -> bool:
+        run = self.bench.view().run
+        return run is not None and run.phase == "expose" and run.rung == rung
 
     def test_nothing_came(self) -> None:
         stack = self.stack()

@@ -3,36 +3,29 @@
 import logging
 import shutil
 import threading
-from collections.abc import Callable
 
 from amber_ladder.core.planning import Reach
-from amber_ladder.errors import AmberLadderError, BadInput, Conflict, NotFound, Stopped
+from amber_ladder.errors import AmberLadderError, BadInput, Conflict
 from amber_ladder.settings import settings
 from amber_ladder.store import bench as bench_store
 from amber_ladder.store import rigs, stacks, tasks
 from amber_ladder.store.database import transaction
-from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Stack
 from amber_ladder.work.bench import preflight, takes
 from amber_ladder.work.bench.activities import MOVING, Activities
-from amber_ladder.work.bench.burst import Burst
 from amber_ladder.work.bench.devices import (
     Optical,
     Setup,
-    open_hand_camera,
     open_optical,
     scene_for,
     setup_for,
     watched_folder,
 )
-from amber_ladder.work.bench.folder_camera import FolderCamera
-from amber_ladder.work.bench.growing import Growing
-from amber_ladder.work.bench.keeping import decoded
 from amber_ladder.work.bench.light import LightDesk, flash_view
 from amber_ladder.work.bench.line import RailLine
 from amber_ladder.work.bench.live import LiveFrame, look
-from amber_ladder.work.bench.rungs import new_ladder, rungs_of
-from amber_ladder.work.bench.running import Run
+from amber_ladder.work.bench.rungs import new_ladder
+from amber_ladder.work.bench.shooting import Shooting
 from amber_ladder.work.bench.sweeping import sweep
 from amber_ladder.work.bench.views import (
     SIMULATED,
@@ -53,7 +46,6 @@ from amber_ladder.work.views import TakeView, stack_plan, stack_rig
 log = logging.getLogger(__name__)
 
 _USUAL_POWER = 0.125
-_OVERSHOOT_UM = 300.0
 _LET_GO_S = 2.0
 
 
@@ -68,10 +60,8 @@ class Bench:
         self._optical: Optical | None = None
         self._light = LightDesk()
         self._ends: EndsView | None = None
-        self._run: Run | None = None
-        self._burst: Burst | None = None
-        self._growing: Growing | None = None
-        self._leaving = False
+        self._shooting = Shooting(self._activities, self._line)
+        self._heading_um: float | None = None
 
     # What is there
 
@@ -91,7 +81,7 @@ class Bench:
             self._ends,
             self._light.test,
             self._light.room,
-            self._growing.view() if self._growing else None,
+            self._shooting.growth(),
             self._run_view(),
             self._activities.said,
         )
@@ -137,22 +127,24 @@ class Bench:
             self._line.position_um(in_use=busy is not None),
             busy is not None,
             self._run_view(),
-            self._growing.view() if self._growing else None,
+            self._shooting.growth(),
             flash.ready_in_s() if flash else 0.0,
         )
 
     # The rail, and the ends
 
     def move(self, entry: MoveEntry) -> BenchView:
-        """Begin to move; a move that is going on is stopped first. Raises OutOfReach, Conflict, DeviceTrouble."""
+        """Begin to move; a move that is going on is stopped first. Raises OutOfReach, Conflict, DeviceTrouble.
+
+        A distance counts from where the rail is heading: keys that are pressed quickly add up.
+        """
         with self._turn:
-            self._activities.free()
+            heading_um = self._heading_um if self._activities.busy == MOVING else None
             rail = self._line.rail()
-            if entry.place == "home":
-                self._activities.begin(MOVING, rail.home, rail.stop)
-                return self.view()
-            target = self._target(entry, rail.position_um())
+            target = self._target(entry, rail.position_um() if heading_um is None else heading_um)
             self._reach().check(target)
+            self._activities.free()
+            self._heading_um = target
             self._activities.begin(MOVING, lambda: self._line.move_to(target), rail.stop)
         return self.view()
 
@@ -241,7 +233,7 @@ class Bench:
             self._line.rail()
             bench = _settings()
             take_id = takes.add_run(stack_id, ladder, scene_for(setup, bench) if bench.camera == SIMULATED else None)
-            self._start_run(take_id)
+            self._shooting.start_run(take_id, *self._mounted(), bench, self._reach())
         return takes.seen(take_id)
 
     def begin_burst(self, stack_id: int, entry: BurstEntry) -> TakeView:
@@ -250,7 +242,7 @@ class Bench:
             self._activities.free()
             self.set_up(stack_id)
             take_id = takes.add_burst(stack_id, entry, watched_folder(_settings()))
-            self._start_burst(take_id)
+            self._shooting.start_burst(take_id, self._mounted()[0], _settings())
         return takes.seen(take_id)
 
     def resume(self, take_id: int) -> TakeView:
@@ -259,29 +251,29 @@ class Bench:
             self._activities.free()
             stack_id, is_burst = takes.can_go_on(take_id)
             self.set_up(stack_id)
-            if not is_burst:
-                self._line.rail()
-            takes.goes_on(take_id)
-            (self._start_burst if is_burst else self._start_run)(take_id)
+            setup, optical = self._mounted()
+            if is_burst:
+                takes.goes_on(take_id)
+                self._shooting.start_burst(take_id, setup, _settings())
+            else:
+                self._line.rail()  # first: a take that cannot go on is not said to
+                takes.goes_on(take_id)
+                self._shooting.start_run(take_id, setup, optical, _settings(), self._reach())
         return takes.seen(take_id)
 
     def pause(self, paused: bool) -> BenchView:
         """Pause before the next rung, or go on. Raises Conflict without a run."""
-        controls = self._running().controls
-        (controls.paused.set if paused else controls.paused.clear)()
+        self._shooting.pause(paused)
         return self._now()
 
     def stop_after_rung(self) -> BenchView:
         """Let the rung be finished, then end. Raises Conflict without a run."""
-        (self._burst.leaving if self._burst else self._running().controls.stop_after).set()
+        self._shooting.stop_after_rung()
         return self._now()
 
     def growing(self, take_id: int, what: str) -> bytes:
         """The growing picture or its depth as JPEG. Raises NotFound."""
-        grown = self._growing.jpeg(what) if self._growing and self._growing.take_id == take_id else None
-        if grown is None:
-            raise NotFound("no picture grows for this take")
-        return grown
+        return self._shooting.growing(take_id, what)
 
     def take_up_again(self) -> None:
         """At the start: go on with what was cut off lately; older runs wait for a person's word."""
@@ -296,7 +288,7 @@ class Bench:
 
     def close(self) -> None:
         """Let go of everything; a run that is going on is taken up again at the next start."""
-        self._leaving = True
+        self._shooting.leaving = True
         self._activities.stop(patience_s=_LET_GO_S)
         if self._optical:
             self._optical.close()
@@ -369,10 +361,7 @@ class Bench:
         )
 
     def _run_view(self) -> RunView | None:
-        burst, run, setup = self._burst, self._run, self._setup
-        if burst:
-            return burst.view()
-        return run.view(setup.stack_id) if run and setup else None
+        return self._shooting.view(self._setup.stack_id) if self._setup else None
 
     def _target(self, entry: MoveEntry, here_um: float) -> float:
         if entry.to_um is not None:
@@ -397,87 +386,6 @@ class Bench:
             for item in self.preflight(stack_id)
             if item.state == "stop" or (item.state == "confirm" and item.key not in entry.confirmed)
         ]
-
-    def _running(self) -> Run:
-        if self._run is None:
-            raise Conflict("nothing is being shot")
-        return self._run
-
-    def _start_run(self, take_id: int) -> None:
-        setup, optical = self._mounted()
-        bench, rail, store = _settings(), self._line.rail(), FrameStore(settings().data)
-        with transaction() as session:
-            take = stacks.get_take(session, take_id)
-            rungs, task_id = rungs_of(take), take.task_id or 0
-            kept = [
-                (store.original(frame.sha256, frame.suffix), frame.position_um or 0.0)
-                for frame in take.frames
-                if frame.left_out is None
-            ]
-        growing = self._new_growing(take_id)
-        total = len(rungs.positions_um)
-
-        def told(done: int) -> None:
-            if not self._leaving:
-                takes.report(task_id, total - len(rungs.todo) + done, total, run.seconds_left())
-
-        timing, plan_rail = setup.plan.timing, setup.plan.rail
-        run = self._run = Run(
-            take_id, rungs, rail, optical.camera or FolderCamera(watched_folder(bench)), optical.flash,
-            reach=self._reach(), settle_s=timing.settle_s, exposure_s=timing.exposure_s,
-            backlash_um=plan_rail.backlash_um if plan_rail else 0.0, reshoots=bench.reshoots,
-            size_px=(setup.rig.sensor.width_px, setup.rig.sensor.height_px), store=store, growing=growing, told=told,
-        )  # fmt: skip
-
-        def climb() -> None:
-            for path, position_um in kept:
-                growing.add(decoded(path.read_bytes()), position_um)
-            if rungs.todo:
-                told(0)
-                self._line.move_to(max(self._reach().lowest_um or 0.0, run.first_um() - _OVERSHOOT_UM))
-                run.climb()
-
-        def stop() -> None:
-            run.controls.stop_now.set()
-            rail.stop()
-
-        self._activities.begin(f"shooting {setup.label}", lambda: self._shot(task_id, take_id, climb), stop)
-
-    def _start_burst(self, take_id: int) -> None:
-        setup, _ = self._mounted()
-        hand = open_hand_camera(setup, _settings())
-        burst = self._burst = Burst(take_id, setup, self._new_growing(take_id), hand, FrameStore(settings().data))
-        self._activities.begin(
-            f"gathering frames of {setup.label}",
-            lambda: self._shot(burst.task_id, take_id, burst.gather),
-            burst.leaving.set,
-        )
-
-    def _shot(self, task_id: int, take_id: int, work: Callable[[], None]) -> None:
-        """Do the work of a take and write down how it ended."""
-        state, message = "failed", ""
-        try:
-            work()
-            state = "done"
-        except Stopped as error:
-            state, message = "stopped", str(error)
-            raise
-        except AmberLadderError as error:
-            message = str(error)
-            raise
-        except Exception as error:
-            message = f"our fault: {type(error).__name__}: {error}"
-            raise
-        finally:
-            self._run = self._burst = None
-            if not self._leaving:  # else the server ends, not the take: it is found unfinished at the next start
-                takes.end_take(task_id, take_id, state, message)
-
-    def _new_growing(self, take_id: int) -> Growing:
-        if self._growing:
-            self._growing.close()
-        self._growing = Growing(take_id)
-        return self._growing
 
 
 def _settings() -> BenchSettings:

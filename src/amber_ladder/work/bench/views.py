@@ -47,11 +47,14 @@ class BenchChange(Strict):
 
 
 class MoveEntry(Strict):
-    """Where to move: to a position, by a distance, or to a place. ``near`` and ``far`` are the planned end points."""
+    """Where to move: to a position, by a distance, or to a place.
+
+    ``near`` and ``far`` are the planned end points, ``park`` the end of the rail away from the specimen.
+    """
 
     to_um: Position | None = None
     by_um: Position | None = None
-    place: Literal["near", "far", "park", "home"] | None = None
+    place: Literal["near", "far", "park"] | None = None
 
 
 class FlashEntry(Strict):

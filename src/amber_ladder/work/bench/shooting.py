@@ -1,0 +1,139 @@
+"""The take that is being shot: a run over a ladder, or a burst by hand, with the picture that grows."""
+
+from collections.abc import Callable
+
+from amber_ladder.core.planning import Reach
+from amber_ladder.errors import AmberLadderError, Conflict, NotFound, Stopped
+from amber_ladder.settings import settings
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.work.bench import takes
+from amber_ladder.work.bench.activities import Activities
+from amber_ladder.work.bench.burst import Burst
+from amber_ladder.work.bench.devices import Optical, Setup, open_hand_camera, watched_folder
+from amber_ladder.work.bench.folder_camera import FolderCamera
+from amber_ladder.work.bench.growing import Growing
+from amber_ladder.work.bench.keeping import decoded
+from amber_ladder.work.bench.line import RailLine
+from amber_ladder.work.bench.rungs import rungs_of
+from amber_ladder.work.bench.running import Run
+from amber_ladder.work.bench.views import BenchSettings, GrowthView, RunView
+
+_OVERSHOOT_UM = 300.0
+
+
+class Shooting:
+    """At most one take at a time. ``leaving`` is set when the server ends: then a take is left to be taken up again."""
+
+    def __init__(self, activities: Activities, line: RailLine) -> None:
+        self.leaving = False
+        self.run: Run | None = None
+        self.picture: Growing | None = None
+        self._burst: Burst | None = None
+        self._activities, self._line = activities, line
+
+    def view(self, stack_id: int) -> RunView | None:
+        """What is being shot, None for nothing."""
+        burst, run = self._burst, self.run
+        if burst:
+            return burst.view()
+        return run.view(stack_id) if run else None
+
+    def growth(self) -> GrowthView | None:
+        """How far the picture of the latest take has grown."""
+        return self.picture.view() if self.picture else None
+
+    def growing(self, take_id: int, what: str) -> bytes:
+        """The growing picture or its depth as JPEG. Raises NotFound."""
+        grown = self.picture.jpeg(what) if self.picture and self.picture.take_id == take_id else None
+        if grown is None:
+            raise NotFound("no picture grows for this take")
+        return grown
+
+    def pause(self, paused: bool) -> None:
+        """Pause before the next rung, or go on. Raises Conflict without a run."""
+        controls = self._running().controls
+        (controls.paused.set if paused else controls.paused.clear)()
+
+    def stop_after_rung(self) -> None:
+        """Let the rung be finished, then end. Raises Conflict without a run."""
+        (self._burst.leaving if self._burst else self._running().controls.stop_after).set()
+
+    def start_run(self, take_id: int, setup: Setup, optical: Optical, bench: BenchSettings, reach: Reach) -> None:
+        """Run what of the take's ladder is still to be shot. Raises DeviceTrouble."""
+        rail, store = self._line.rail(), FrameStore(settings().data)
+        with transaction() as session:
+            take = stacks.get_take(session, take_id)
+            rungs, task_id = rungs_of(take), take.task_id or 0
+            kept = [
+                (store.original(frame.sha256, frame.suffix), frame.position_um or 0.0)
+                for frame in take.frames
+                if frame.left_out is None
+            ]
+        growing, total = self._new_picture(take_id), len(rungs.positions_um)
+
+        def told(done: int) -> None:
+            if not self.leaving:
+                takes.report(task_id, total - len(rungs.todo) + done, total, run.seconds_left())
+
+        timing, plan_rail = setup.plan.timing, setup.plan.rail
+        run = self.run = Run(
+            take_id, rungs, rail, optical.camera or FolderCamera(watched_folder(bench)), optical.flash,
+            reach=reach, settle_s=timing.settle_s, exposure_s=timing.exposure_s,
+            backlash_um=plan_rail.backlash_um if plan_rail else 0.0, reshoots=bench.reshoots,
+            size_px=(setup.rig.sensor.width_px, setup.rig.sensor.height_px), store=store, growing=growing, told=told,
+        )  # fmt: skip
+
+        def climb() -> None:
+            for path, position_um in kept:
+                growing.add(decoded(path.read_bytes()), position_um)
+            if rungs.todo:
+                told(0)
+                start_um = run.first_um() - _OVERSHOOT_UM
+                self._line.move_to(start_um if reach.lowest_um is None else max(start_um, reach.lowest_um))
+                run.climb()
+
+        def stop() -> None:
+            run.controls.stop_now.set()
+            rail.stop()
+
+        self._activities.begin(f"shooting {setup.label}", lambda: self._shot(task_id, take_id, climb), stop)
+
+    def start_burst(self, take_id: int, setup: Setup, bench: BenchSettings) -> None:
+        """Gather what comes into the take's folder."""
+        hand = open_hand_camera(setup, bench)
+        burst = self._burst = Burst(take_id, setup, self._new_picture(take_id), hand, FrameStore(settings().data))
+        what = f"gathering frames of {setup.label}"
+        self._activities.begin(what, lambda: self._shot(burst.task_id, take_id, burst.gather), burst.leaving.set)
+
+    def _shot(self, task_id: int, take_id: int, work: Callable[[], None]) -> None:
+        """Do the work of a take and write down how it ended."""
+        state, message = "failed", ""
+        try:
+            work()
+            state = "done"
+        except Stopped as error:
+            state, message = "stopped", str(error)
+            raise
+        except AmberLadderError as error:
+            message = str(error)
+            raise
+        except Exception as error:
+            message = f"our fault: {type(error).__name__}: {error}"
+            raise
+        finally:
+            self.run = self._burst = None
+            if not self.leaving:
+                takes.end_take(task_id, take_id, state, message)
+
+    def _running(self) -> Run:
+        if self.run is None:
+            raise Conflict("nothing is being shot")
+        return self.run
+
+    def _new_picture(self, take_id: int) -> Growing:
+        if self.picture:
+            self.picture.close()
+        self.picture = Growing(take_id)
+        return self.picture
