@@ -49,21 +49,18 @@ class Growing(unittest.TestCase):
 
 class Movement(unittest.TestCase):
     def test_a_part_that_shifts_is_found_where_it_is(self) -> None:
-        one = shot("moss-capsule")
-        frames = [np.asarray(frame, np.uint8) for frame in one.frames.pictures[8:12]]
-        shifted = cv2.warpAffine(frames[3], np.float32([[1, 0, 9], [0, 1, 4]]), (768, 512))
-        for frame in (frames[2], frames[3]):
-            frame[:] = frame
-        moved = frames[3].copy()
-        moved[100:260, 200:420] = shifted[100:260, 200:420]
-        grown = GrowingPicture(768)
-        for i, frame in enumerate(frames[:3]):
-            grown.add(frame, float(i))
-        last = grown.add(moved, 3.0)
-        self.assertGreater(last.moved, 0.01)
-        y, x = np.nonzero(grown.moved())
-        self.assertTrue(90 < np.median(y) < 270, np.median(y))
-        self.assertTrue(190 < np.median(x) < 430, np.median(x))
+        for specimen, top, left in (("lacewing-eyes", 100, 200), ("wulfenite", 100, 200), ("moss-capsule", 250, 400)):
+            frames = [np.array(frame, np.uint8) for frame in shot(specimen).frames.pictures[12:16]]
+            shifted = cv2.warpAffine(frames[3], np.array([[1.0, 0.0, 9.0], [0.0, 1.0, 4.0]]), (768, 512))
+            inside = slice(top, top + 160), slice(left, left + 220)
+            frames[3][inside] = shifted[inside]
+            grown = GrowingPicture(768)
+            growths = [grown.add(frame, float(i)) for i, frame in enumerate(frames)]
+            self.assertGreater(growths[-1].moved, 0.015, specimen)
+            self.assertGreater(growths[-1].moved, 5 * growths[-2].moved, specimen)
+            y, x = np.nonzero(grown.moved())
+            found = (y >= top - 12) & (y < top + 172) & (x >= left - 12) & (x < left + 232)
+            self.assertGreater(found.mean(), 0.8, specimen)
 
 
 if __name__ == "__main__":

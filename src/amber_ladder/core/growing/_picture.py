@@ -12,7 +12,8 @@ from amber_ladder.core.registration import compose, register_pair
 Float = NDArray[np.float32]
 
 _MOVED_PX = 1.3  # a place that shifts by more than this against its surroundings has moved
-_MOVED_DETAIL = 1.5  # its detail against the median's
+_DIFFERS = 16.0  # squared grey values of 8 bits by which a place must differ from the frame before, to be asked
+_EXPLAINED = 0.35  # of that difference at most this may be left when the shift is followed
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,24 +117,39 @@ class GrowingPicture:
         return matrix, moved, shift
 
     def _movement(self, before: Float, now: Float, outer: NDArray[np.float64]) -> float:
-        """Where detail lies elsewhere than before, beyond what registration explains."""
+        """Where detail lies elsewhere than before, beyond what registration explains.
+
+        Focus that comes or goes changes a place as well, but no shift makes that change disappear; only where following
+        the optical flow explains most of the difference has something moved.
+        """
         half = 0.5
         first, second = (
-            cv2.resize(
-                (np.clip(one, 0, 1) * 255).astype(np.uint8), None, fx=half, fy=half, interpolation=cv2.INTER_AREA
+            np.asarray(
+                cv2.resize(
+                    (np.clip(one, 0, 1) * 255).astype(np.uint8), None, fx=half, fy=half, interpolation=cv2.INTER_AREA
+                ),
+                np.uint8,
             )
             for one in (before, now)
         )
-        flow = self._flow.calc(first, second, np.zeros((*first.shape, 2), np.float32))
-        flow = np.asarray(cv2.GaussianBlur(flow, (0, 0), 3.0), np.float32) / np.float32(half)
-        flow -= np.median(flow.reshape(-1, 2), axis=0)
-        detail = cv2.GaussianBlur(np.abs(cv2.Laplacian(first, cv2.CV_32F)), (0, 0), 3.0)
-        length = np.hypot(flow[..., 0], flow[..., 1]) * (detail > _MOVED_DETAIL * np.median(detail))
+        raw = self._flow.calc(first, second, np.zeros((*first.shape, 2), np.float32))
+        flow = np.asarray(cv2.GaussianBlur(raw, (0, 0), 3.0), np.float32)
+        common = np.asarray(np.median(flow.reshape(-1, 2), axis=0), np.float32)
+        stayed, followed = _difference(first, second, common), _difference(first, second, flow)
+        length = np.hypot(*cv2.split(flow - common)) / np.float32(half)
+        length *= (stayed > _DIFFERS) & (followed < _EXPLAINED * stayed)
         full = cv2.resize(length.astype(np.float32), now.shape[::-1], interpolation=cv2.INTER_LINEAR)
-        placed = self._on_canvas(full, outer)
+        placed = self._on_canvas(np.asarray(full, np.float32), outer)
         self._moved = placed if self._moved is None else np.maximum(self._moved * np.float32(0.995), placed)
         return float((length > _MOVED_PX).mean())
 
     @staticmethod
     def _on_canvas(values: Float, matrix: NDArray[np.float64]) -> Float:
         return np.asarray(cv2.warpAffine(values, matrix, values.shape[::-1], borderMode=cv2.BORDER_REFLECT), np.float32)
+
+
+def _difference(first: NDArray[np.uint8], second: NDArray[np.uint8], shift: Float) -> Float:
+    """Local mean of the squared difference (H, W) when ``second`` is followed along ``shift``, px (H, W, 2) or (2,)."""
+    y, x = np.mgrid[: first.shape[0], : first.shape[1]].astype(np.float32)
+    there = cv2.remap(second, x + shift[..., 0], y + shift[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    return np.asarray(cv2.GaussianBlur(cv2.absdiff(first, there).astype(np.float32) ** 2, (0, 0), 4.0), np.float32)

@@ -3,6 +3,7 @@
 import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ from amber_ladder.bench.devices import Camera
 from amber_ladder.bench.watched import Arrival, WatchedFolder
 from amber_ladder.core.focus import in_focus
 from amber_ladder.core.planning import coverage_by_chance, frames_by_chance
-from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.errors import AmberLadderError, BadInput, Conflict
 from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key, read_picture
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
@@ -36,9 +37,14 @@ _SMALL_PX = 640
 
 
 class Burst:
-    """Gathers the frames of one take from the watched folder; taken up again, it knows which it has."""
+    """Gathers the frames of one take from the watched folder; taken up again, it knows which it has.
 
-    def __init__(self, take_id: int, setup: Setup, growing: Growing, hand: Camera | None, store: FrameStore) -> None:
+    ``hand`` opens a stand-in for the camera in somebody's hand, which takes seconds; None where a real one is used.
+    """
+
+    def __init__(
+        self, take_id: int, setup: Setup, growing: Growing, hand: Callable[[], Camera] | None, store: FrameStore
+    ) -> None:
         self.leaving = threading.Event()
         self._take_id, self._setup, self._growing, self._store = take_id, setup, growing, store
         with transaction() as session:
@@ -145,15 +151,19 @@ class Burst:
                 self.leaving.set()
             self.leaving.wait(min(max(left, 0.0), 0.5))
 
-    def _fire(self, hand: Camera) -> None:
+    def _fire(self, open_hand: Callable[[], Camera]) -> None:
         """Stand in for a tethered camera in somebody's hand: files into the watched folder."""
         number = self._count
-        while not self.leaving.is_set():
-            number += 1
-            exposure = hand.expose()
-            scratch = self._folder / f".hand_{number:05d}"
-            scratch.write_bytes(exposure.content)
-            scratch.rename(self._folder / f"hand_{number:05d}{exposure.suffix}")
+        try:
+            hand = open_hand()
+            while not self.leaving.is_set():
+                number += 1
+                exposure = hand.expose()
+                scratch = self._folder / f".hand_{number:05d}"
+                scratch.write_bytes(exposure.content)
+                scratch.rename(self._folder / f"hand_{number:05d}{exposure.suffix}")
+        except (AmberLadderError, OSError) as error:
+            self._said = f"The simulated camera fires no more: {error}."
 
 
 def _small(picture: NDArray[Any]) -> NDArray[np.uint8]:

@@ -111,10 +111,8 @@ def open_rail(bench: BenchSettings) -> Rail:
     return rail
 
 
-def open_hand_camera(setup: Setup, bench: BenchSettings) -> Camera | None:
-    """A simulated camera in somebody's hand, that rocks through the depth; None where a real one is used."""
-    if bench.camera != "simulated":
-        return None
+def open_hand_camera(setup: Setup, bench: BenchSettings) -> Camera:
+    """A simulated camera in somebody's hand, that rocks through the depth."""
     ladder, began = setup.ladder, time.monotonic()
     low, high = ladder.positions_um[0], ladder.positions_um[-1]
     unsteady = np.random.default_rng()

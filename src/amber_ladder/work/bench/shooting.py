@@ -1,6 +1,7 @@
 """The take that is being shot: a run over a ladder, or a burst by hand, with the picture that grows."""
 
 from collections.abc import Callable
+from functools import partial
 
 from amber_ladder.core.planning import Reach
 from amber_ladder.errors import AmberLadderError, Conflict, NotFound, Stopped
@@ -102,7 +103,7 @@ class Shooting:
 
     def start_burst(self, take_id: int, setup: Setup, bench: BenchSettings) -> None:
         """Gather what comes into the take's folder."""
-        hand = open_hand_camera(setup, bench)
+        hand = partial(open_hand_camera, setup, bench) if bench.camera == "simulated" else None
         burst = self._burst = Burst(take_id, setup, self._new_picture(take_id), hand, FrameStore(settings().data))
         what = f"gathering frames of {setup.label}"
         self._activities.begin(what, lambda: self._shot(burst.task_id, take_id, burst.gather), burst.leaving.set)
