@@ -59,6 +59,7 @@ class Burst:
         self._ends_at = datetime.fromisoformat(run["began"]) + timedelta(minutes=minutes) if minutes else None
         self._stop_when_covered = bool(run["stop_when_covered"])
         self._hand = hand if run.get("simulated") else None
+        self._preparing = self._hand is not None
         self._watched = WatchedFolder(
             self._folder, known={*run["there"], *have}, whole=why_unreadable, order=natural_key
         )
@@ -79,8 +80,9 @@ class Burst:
         """For the page. ``seconds_left`` is the clock, not a reckoning."""
         left = (self._ends_at - now()).total_seconds() if self._ends_at else None
         needed = frames_by_chance(depth_um=self._depth_um, sharp_um=self._sharp_um, coverage=_ENOUGH)
+        phase = "prepare" if self._preparing else "gather"
         return RunView(
-            self._take_id, self._setup.stack_id, "burst", "gather", 0.0, False, None, self._count, needed,
+            self._take_id, self._setup.stack_id, "burst", phase, 0.0, False, None, self._count, needed,
             None if left is None else max(left, 0.0), self._said, round(self.coverage, 4),
         )  # fmt: skip
 
@@ -156,6 +158,7 @@ class Burst:
         number = self._count
         try:
             hand = open_hand()
+            self._preparing = False
             while not self.leaving.is_set():
                 number += 1
                 exposure = hand.expose()

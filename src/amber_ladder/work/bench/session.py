@@ -125,7 +125,7 @@ class Bench:
         return LiveFrame(
             look(optical.live if optical else None, loupe),
             self._line.position_um(in_use=busy is not None),
-            busy is not None,
+            busy is not None and not self._shooting.by_hand,
             self._run_view(),
             self._shooting.growth(),
             flash.ready_in_s() if flash else 0.0,

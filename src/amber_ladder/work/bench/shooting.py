@@ -34,6 +34,11 @@ class Shooting:
         self._burst: Burst | None = None
         self._activities, self._line = activities, line
 
+    @property
+    def by_hand(self) -> bool:
+        """Whether frames are gathered that somebody shoots by hand: the rail rests."""
+        return self._burst is not None
+
     def view(self, stack_id: int) -> RunView | None:
         """What is being shot, None for nothing."""
         burst, run = self._burst, self.run

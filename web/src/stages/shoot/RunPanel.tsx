@@ -34,6 +34,7 @@ const PHASES: Record<string, string> = {
   recycle: "Flash recharging",
   expose: "Exposing",
   paused: "Paused",
+  prepare: "Setting the simulated camera up",
   gather: "Gathering",
 };
 
