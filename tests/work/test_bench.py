@@ -366,10 +366,15 @@ class ByHand(BenchTest):
         self.addCleanup(self.bench.change, BenchChange(folder=""))
 
     def test_a_simulated_hand_shoots_until_the_depth_is_covered(self) -> None:
+        earlier = self.folder / "hand_00002.jpg"
+        earlier.write_bytes(picture(384, 256, seed=99))
+        before = earlier.read_bytes()
         stack = self.stack()
         take = self.bench.begin_burst(stack.id, BurstEntry(simulated=True))
         ended = self.ended(stack, take.id)
         self.assertEqual(ended.task.state, "done", ended.task.message)  # type: ignore[union-attr]
+        self.assertEqual(ended.frames[0].name, "hand_00003.jpg")
+        self.assertEqual(earlier.read_bytes(), before)
         self.assertTrue(ended.complete)
         self.assertGreaterEqual(len(ended.frames), 5)
         self.assertEqual(len({f.sha256 for f in ended.frames}), len(ended.frames))

@@ -155,7 +155,8 @@ class Burst:
 
     def _fire(self, open_hand: Callable[[], Camera]) -> None:
         """Stand in for a tethered camera in somebody's hand: files into the watched folder."""
-        number = self._count
+        # A name that is in the folder belongs to another take.
+        number = max((int(path.stem[5:]) for path in self._folder.glob("hand_[0-9][0-9][0-9][0-9][0-9].*")), default=0)
         try:
             hand = open_hand()
             self._preparing = False
