@@ -197,7 +197,10 @@ class SimulatedCamera:
                 self._closed.wait(1.0)
                 continue
             key = min(missing, key=lambda one: abs(one - self._looked_at))
+            began = time.monotonic()
             seen[key] = encoded(small[0].focused(key * step_um))
+            # Whoever looks at the live view meanwhile needs the other half of the processors.
+            self._closed.wait(time.monotonic() - began)
 
 
 def _with_grain(picture: NDArray[np.uint8], random: np.random.Generator) -> NDArray[np.uint8]:
