@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 import numpy as np
+import tifffile
 
 from amber_ladder.bench.simulated_rail.eye import RailEye
 from amber_ladder.errors import Conflict, DeviceTrouble, NotFound, OutOfReach
@@ -413,12 +414,31 @@ class ByHand(BenchTest):
         take = self.bench.begin_run(stack.id, SURE)
         for rung in range(stack.ladder.frames):
             until(lambda rung=rung: self.exposing(rung), "the rail to wait for a frame")  # type: ignore[misc]
-            (self.folder / f"t_{rung}.jpg").write_bytes(picture(384, 256, seed=rung))
+            if rung == 1:
+                (self.folder / "t_0_cut.jpg").write_bytes(picture(384, 256, seed=99)[:2000])
+                until(lambda: "t_0_cut.jpg" in self.bench.view().run.said, "the damaged file to be told")  # type: ignore[union-attr]
+            if rung == 2:
+                deep = np.random.default_rng(2).integers(0, 65536, (256, 384, 3), dtype=np.uint16)
+                tifffile.imwrite(self.folder / "t_2.tif", deep, photometric="rgb")
+            else:
+                (self.folder / f"t_{rung}.jpg").write_bytes(picture(384, 256, seed=rung))
         ended = self.ended(stack, take.id)
         self.assertEqual(ended.task.state, "done", ended.task.message)  # type: ignore[union-attr]
         self.assertEqual([f.rung for f in ended.frames], list(range(stack.ladder.frames)))
-        shot = [hashlib.sha256((self.folder / f"t_{i}.jpg").read_bytes()).hexdigest() for i in range(len(ended.frames))]
+        names = [f"t_{rung}.{'tif' if rung == 2 else 'jpg'}" for rung in range(stack.ladder.frames)]
+        shot = [hashlib.sha256((self.folder / name).read_bytes()).hexdigest() for name in names]
         self.assertEqual([f.sha256 for f in ended.frames], shot)
+        self.assertEqual([f.bits for f in ended.frames], [16 if rung == 2 else 8 for rung in range(len(names))])
+
+    def test_a_run_that_waits_for_a_file_can_be_stopped(self) -> None:
+        self.bench.change(BenchChange(camera="folder"))
+        self.addCleanup(self.bench.change, BenchChange(camera="simulated"))
+        stack = bench_stack("B-waits")
+        take = self.bench.begin_run(stack.id, SURE)
+        until(lambda: self.exposing(0), "the rail to wait for a frame")
+        self.bench.halt()
+        self.assertIsNone(self.bench.view().busy)
+        self.assertEqual(self.ended(stack, take.id).task.state, "stopped")  # type: ignore[union-attr]
 
     def exposing(self, rung: int) -> bool:
         run = self.bench.view().run

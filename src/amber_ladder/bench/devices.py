@@ -10,11 +10,12 @@ from numpy.typing import NDArray
 
 @dataclass(frozen=True, slots=True)
 class Exposure:
-    """One frame as the camera hands it over: an encoded file, and when it was exposed (local time)."""
+    """One frame as the camera hands it over: an encoded file, when it was exposed (local time), its bits a channel."""
 
     content: bytes
     suffix: str
     captured_at: datetime
+    bits: int = 8
 
 
 class Rail(Protocol):
@@ -43,7 +44,10 @@ class Camera(Protocol):
     """A camera that exposes one frame at a time."""
 
     def expose(self) -> Exposure:
-        """Expose one frame and return its file. Raises DeviceTrouble when none comes."""
+        """Expose one frame and return its file.
+
+        Raises DeviceTrouble when none comes, UnreadablePicture when one came that must be exposed again.
+        """
 
 
 class LiveView(Protocol):

@@ -1,39 +1,45 @@
 """A camera that somebody else fires: its frames are what arrives in the watched folder."""
 
+import threading
 import time
 from collections import deque
 from datetime import datetime
 from pathlib import Path
 
 from amber_ladder.bench.devices import Exposure
-from amber_ladder.bench.watched import WatchedFolder
-from amber_ladder.errors import DeviceTrouble, UnreadablePicture
+from amber_ladder.bench.watched import Arrival, WatchedFolder
+from amber_ladder.errors import DeviceTrouble, Stopped, UnreadablePicture
 from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key
 
 _PATIENCE_S = 300.0
 
 
 class FolderCamera:
-    """Every exposure is the next complete file of the folder. What lies there already is left alone."""
+    """Every exposure is the next complete file of the folder. What lies there already is left alone.
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    Waiting for one ends at once when ``leaving`` is set.
+    """
+
+    def __init__(self, folder: Path, leaving: threading.Event) -> None:
+        self._folder, self._leaving = folder, leaving
         there = {path.name for path in folder.iterdir()}
         self._watched = WatchedFolder(folder, known=there, whole=why_unreadable, order=natural_key)
-        self._arrived: deque[Path] = deque()
+        self._arrived: deque[Arrival] = deque()
 
     def expose(self) -> Exposure:
-        """Wait for the next file. Raises DeviceTrouble when none comes for five minutes."""
+        """Wait for the next file. Raises DeviceTrouble when none comes for five minutes, Stopped, UnreadablePicture."""
         end = time.monotonic() + _PATIENCE_S
         while time.monotonic() < end:
-            complete = [one.path for one in self._watched.ready(time.monotonic()) if one.reason is None]
-            self._arrived.extend(complete)
+            self._arrived.extend(self._watched.ready(time.monotonic()))
             if self._arrived:
-                path = self._arrived.popleft()
+                path, reason = self._arrived[0].path, self._arrived.popleft().reason
+                if reason:
+                    raise UnreadablePicture(path.name, reason)
                 info = examine(path)
                 taken = info.captured_at or datetime.fromtimestamp(path.stat().st_mtime)
-                return Exposure(path.read_bytes(), SUFFIXES[info.format], taken)
-            time.sleep(0.1)
+                return Exposure(path.read_bytes(), SUFFIXES[info.format], taken, info.bits)
+            if self._leaving.wait(0.1):
+                raise Stopped("stopped by hand")
         raise DeviceTrouble(
             f"no frame came into {self._folder} for five minutes: does the camera fire, and does it save there?"
         )

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.bench.devices import Exposure
 from amber_ladder.errors import DatabaseAway, UnreadablePicture
-from amber_ladder.formats.pictures import PictureInfo
+from amber_ladder.formats.pictures import SUFFIXES, PictureInfo
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore, Received
@@ -19,6 +19,7 @@ from amber_ladder.work.views import frame_view
 
 T = TypeVar("T")
 _PATIENCE_S = 60.0
+_FORMATS = {suffix: format for format, suffix in SUFFIXES.items()}
 
 
 def decoded(content: bytes) -> NDArray[np.uint8]:
@@ -80,7 +81,9 @@ def note_frame(
 
 def picture_info(picture: NDArray[np.uint8], exposure: Exposure) -> PictureInfo:
     """What is known of a frame that a camera of ours exposed."""
-    return PictureInfo("JPEG", picture.shape[1], picture.shape[0], 8, exposure.captured_at)
+    return PictureInfo(
+        _FORMATS[exposure.suffix], picture.shape[1], picture.shape[0], exposure.bits, exposure.captured_at
+    )
 
 
 def patiently(write: Callable[[], T]) -> T:

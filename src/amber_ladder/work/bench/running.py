@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass, field
 from amber_ladder.bench.devices import Camera, Exposure, Flash, Rail
 from amber_ladder.core.light import FrameFault, FrameJudge
 from amber_ladder.core.planning import Reach
-from amber_ladder.errors import Stopped
+from amber_ladder.errors import Stopped, UnreadablePicture
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work.bench.growing import Growing
 from amber_ladder.work.bench.keeping import decoded, note_frame, picture_info
@@ -180,9 +180,17 @@ class Run:
             needed = max(self._moved_s + self._settle_s, self._recycling_s + self._extra_s)
             self.state.overheads_s.append(time.monotonic() - self._ended_s - needed)
         self._say("expose", 0.0)
-        exposure = self._camera.expose()
+        exposure = self._exposed(rung)
         self._ended_s, self._recycling_s = time.monotonic(), self._flash_wait_s()
         return exposure
+
+    def _exposed(self, rung: int) -> Exposure:
+        while True:
+            try:
+                return self._camera.expose()
+            except UnreadablePicture as error:
+                self.controls.check()
+                self.state.said = f"Rung {rung + 1}: {error}. Release the camera again"
 
     def _flash_wait_s(self) -> float:
         return self._flash.ready_in_s() if self._flash else 0.0

@@ -1,5 +1,6 @@
 """The take that is being shot: a run over a ladder, or a burst by hand, with the picture that grows."""
 
+import threading
 from collections.abc import Callable
 from functools import partial
 
@@ -77,6 +78,7 @@ class Shooting:
                 for frame in take.frames
                 if frame.left_out is None
             ]
+        leaving = threading.Event()
         growing, total = self._new_picture(take_id), len(rungs.positions_um)
 
         def told(done: int) -> None:
@@ -85,7 +87,7 @@ class Shooting:
 
         timing, plan_rail = setup.plan.timing, setup.plan.rail
         run = self.run = Run(
-            take_id, rungs, rail, optical.camera or FolderCamera(watched_folder(bench)), optical.flash,
+            take_id, rungs, rail, optical.camera or FolderCamera(watched_folder(bench), leaving), optical.flash,
             reach=reach, settle_s=timing.settle_s, exposure_s=timing.exposure_s,
             backlash_um=plan_rail.backlash_um if plan_rail else 0.0, reshoots=bench.reshoots,
             size_px=(setup.rig.sensor.width_px, setup.rig.sensor.height_px), store=store, growing=growing, told=told,
@@ -102,6 +104,7 @@ class Shooting:
 
         def stop() -> None:
             run.controls.stop_now.set()
+            leaving.set()
             rail.stop()
 
         self._activities.begin(f"shooting {setup.label}", lambda: self._shot(task_id, take_id, climb), stop)
