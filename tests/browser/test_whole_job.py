@@ -1,6 +1,7 @@
 """The whole job in Chromium: from a specimen's label to a merged picture, a depth map and its record."""
 
 import json
+import re
 import unittest
 
 import numpy as np
@@ -81,9 +82,9 @@ class WholeJob(PageTest):
         expect(page.get_by_role("button", name="Depth pick, run 2")).to_be_visible()
         page.get_by_role("button", name="Pyramid, run 1").click()
         page.get_by_role("button", name="Rung 5,").click()
-        expect(page.get_by_text("Frame rung_0005.jpg").first).to_be_visible()
+        expect(page.get_by_text(re.compile("Frame rung_0005")).first).to_be_visible()
         page.get_by_role("combobox", name="Left").click()
-        page.get_by_role("option", name="Frame rung_0009.jpg").click()
+        page.get_by_role("option", name=re.compile("Frame rung_0009")).click()
         expect(page.locator("[data-loaded=true]")).to_be_visible()
         page.get_by_role("button", name="1 : 1").click()
         expect(page.get_by_text("100 %", exact=True)).to_be_visible()
@@ -95,7 +96,9 @@ class WholeJob(PageTest):
         self.assertEqual(tifffile.imread(self.saved("Composite")).shape, (256, 384, 3))
         self.assertEqual(tifffile.imread(self.saved("Depth")).dtype, np.float32)
         record = json.loads(self.saved("Full record").read_text())
-        self.assertEqual((record["specimen"]["catalogue_number"], len(record["take"]["frames"])), ("TH-1", 19))
+        # The bench may have shot a rung again: then the record has both frames, one left out.
+        kept = [frame for frame in record["take"]["frames"] if not frame["left_out"]]
+        self.assertEqual((record["specimen"]["catalogue_number"], len(kept)), ("TH-1", 19))
         self.assertIn("TH-1", self.saved("Ledger of all stacks").read_text())
 
         page.get_by_role("link", name="Amber Ladder, to the cabinet").click()
@@ -132,7 +135,7 @@ class WholeJob(PageTest):
         page.get_by_role("button", name="Rung 1,").focus()
         press("ArrowDown")
         press("ArrowDown")
-        expect(page.get_by_text("Frame rung_0003.jpg").first).to_be_visible()
+        expect(page.get_by_text(re.compile("Frame rung_0003")).first).to_be_visible()
         press("4")
         page.wait_for_url("**/record")
         press("d")

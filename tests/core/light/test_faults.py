@@ -52,7 +52,29 @@ class Shaken(unittest.TestCase):
                     found.append("shaken" in kinds)
                 against.judge(picture)
                 against.accept()
-            self.assertGreater(np.mean(found), 0.7, specimen)
+            self.assertGreater(np.mean(found), 0.85, specimen)
+
+    def test_what_looks_the_same_after_a_longer_rest_was_not_shaken(self) -> None:
+        against, calm = judge(), frames("lacewing-eyes")[10]
+        against.judge(calm)
+        against.accept()
+        # Brushed along one direction by nature, and not by shaking: it is so in every frame.
+        brushed = shaken(calm, 3.0, 70.0)
+        self.assertEqual([fault.kind for fault in against.judge(brushed)], ["shaken"])
+        noise = np.random.default_rng(3).normal(0.0, 1.5, brushed.shape)
+        once_more = np.clip(np.rint(brushed + noise), 0, 255).astype(np.uint8)
+        self.assertEqual(against.judge(once_more, again=True), [])
+        self.assertFalse(against.calmed)
+
+    def test_shaking_that_dies_away_stays_a_fault_until_it_is_gone(self) -> None:
+        against, calm = judge(), frames("lacewing-eyes")[10]
+        against.judge(calm)
+        against.accept()
+        found = []
+        for i, reach_px in enumerate((9.0, 3.0, 0.0)):
+            found.append([fault.kind for fault in against.judge(shaken(calm, reach_px, 70.0), again=i > 0)])
+        self.assertEqual(found, [["shaken"], ["shaken"], []])
+        self.assertTrue(against.calmed)
 
 
 class Uneven(unittest.TestCase):

@@ -15,7 +15,9 @@ Kind = Literal["dark", "bright", "shaken", "odd_size"]
 
 _UNEVEN_STOPS = 0.35
 _DIRECTIONS = 8
-_SMEARED = 0.66  # a smear of six pixels mostly brings it to 0.2 to 0.65; mere refocusing seldom below 0.75
+_CALM_PX, _BAND_PX = 0.7, 1.2  # the band of detail that is looked at, standard deviations of blur
+_SMEARED = 0.55  # a smear of six pixels brings 96 frames of 100 below it, mere refocusing one or two
+_ALIKE = 0.85
 _KEPT_LEVELS = 9
 
 
@@ -30,7 +32,8 @@ class FrameFault:
 class FrameJudge:
     """Judges the frames of a run in the order they are shot, against those before them.
 
-    Shaking is told from the last fit frame alone, so the first one had better be calm.
+    Shaking is told from the last fit frame alone, so the first one had better be calm. Where little is in focus, mere
+    refocusing may look like it: a frame that is shot again after a much longer rest, and looks the same, is fit.
     """
 
     def __init__(self, size_px: tuple[int, int]) -> None:
@@ -38,9 +41,14 @@ class FrameJudge:
         self._levels: list[float] = []
         self._profile: Float | None = None
         self._judged: tuple[float, Float] | None = None
+        self._refused: Float | None = None
+        self.calmed = False
 
-    def judge(self, picture: NDArray[np.uint8]) -> list[FrameFault]:
-        """Faults of a frame (RGB, H, W, 3, 8 bits)."""
+    def judge(self, picture: NDArray[np.uint8], *, again: bool = False) -> list[FrameFault]:
+        """Faults of a frame (RGB, H, W, 3, 8 bits); ``again`` when it replaces the one judged before.
+
+        Afterwards ``calmed`` says whether the one before was shaken and this one is less so.
+        """
         width, height = self._size
         if (picture.shape[1], picture.shape[0]) != (width, height):
             self._judged = None
@@ -48,7 +56,13 @@ class FrameJudge:
             return [FrameFault("odd_size", reason)]
         grey = _grey(picture)
         level, profile = self._judged = _level(grey), _profile(grey)
-        return self._uneven(level) + self._shaken(profile)
+        shaken, before = self._shaken(profile), self._refused if again else None
+        same = before is not None and _evenness(profile, before) > _ALIKE
+        self.calmed = before is not None and not shaken and not same
+        if same:
+            shaken = []
+        self._refused = profile if shaken else None
+        return self._uneven(level) + shaken
 
     def accept(self, *, fit: bool = True) -> None:
         """Hold later frames to the one that was judged last; an unfit one tells of light alone."""
@@ -68,12 +82,15 @@ class FrameJudge:
         return []
 
     def _shaken(self, profile: Float) -> list[FrameFault]:
-        if self._profile is None:
-            return []
-        change = profile / self._profile
-        if float(change.min()) > _SMEARED * float(change.max()):
+        if self._profile is None or _evenness(profile, self._profile) > _SMEARED:
             return []
         return [FrameFault("shaken", "is shaken: its fine detail is smeared along one direction")]
+
+
+def _evenness(profile: Float, reference: Float) -> float:
+    """How alike the change against a reference is in all directions, 0 to 1."""
+    change = profile / reference
+    return float(change.min() / change.max())
 
 
 def _grey(picture: NDArray[np.uint8]) -> Float:
@@ -88,23 +105,17 @@ def _level(grey: Float) -> float:
 
 
 def _profile(grey: Float) -> Float:
-    """Fine detail against coarse detail along each of eight directions.
+    """Fine detail along each of eight directions: the mean square of the slope, less what of it is noise.
 
     Defocus lowers it alike in all directions, whatever lies there; shaking lowers it along its own.
     """
-    fine, noise = _along(grey, 0.7, 1.2)
-    coarse, _ = _along(grey, 2.2, 3.5)
-    return np.asarray(np.maximum(fine - noise, 1e-9) / np.maximum(coarse, 1e-9), np.float32)
-
-
-def _along(grey: Float, calm_px: float, band_px: float) -> tuple[NDArray[np.float64], float]:
-    """Mean square of the slope along each direction in one band, and how much of it is noise."""
-    calm = cv2.GaussianBlur(grey, (0, 0), calm_px)
+    calm = cv2.GaussianBlur(grey, (0, 0), _CALM_PX)
     dx = cv2.Sobel(calm, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
     dy = cv2.Sobel(calm, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
-    fx, fy = dx - cv2.GaussianBlur(dx, (0, 0), band_px), dy - cv2.GaussianBlur(dy, (0, 0), band_px)
+    fx, fy = dx - cv2.GaussianBlur(dx, (0, 0), _BAND_PX), dy - cv2.GaussianBlur(dy, (0, 0), _BAND_PX)
     xx, yy, xy = float((fx * fx).mean()), float((fy * fy).mean()), float((fx * fy).mean())
     pooled = cv2.GaussianBlur(fx * fx + fy * fy, (0, 0), 2.5)
     angles = np.arange(_DIRECTIONS) * np.pi / _DIRECTIONS
     along = xx * np.cos(angles) ** 2 + yy * np.sin(angles) ** 2 + 2 * xy * np.sin(angles) * np.cos(angles)
-    return along, float(np.percentile(pooled[::3, ::3], 10)) / 2.0
+    noise = float(np.percentile(pooled[::3, ::3], 10)) / 2.0
+    return np.asarray(np.maximum(along - noise, 1e-9), np.float32)

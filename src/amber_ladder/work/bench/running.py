@@ -19,7 +19,8 @@ from amber_ladder.work.bench.views import RunView
 
 _LEAST_RUN_UP_UM = 300.0  # every rung is approached from the near side over at least this, more than usual play
 _LOOK_EVERY_S = 0.02
-_LONGER = 2.0  # after a shaken frame every later rung settles so many times longer,
+_REST_S = 1.5  # a frame that looks shaken is shot again after so much more rest, for each try
+_LONGER = 2.0  # and if that made it calmer, every later rung settles so many times longer,
 _MOST_SETTLE_S = 4.0  # but not more than this beyond what was planned
 _MOST_RECYCLES = 4.0  # nor is a slow flash waited for longer than so many times what it says
 _SHORT_S = 0.2
@@ -90,7 +91,7 @@ class Run:
         self._reshoots, self._judge = reshoots, FrameJudge(size_px)
         self._store, self._growing, self.told = store, growing, told
         self._came_to_um: float | None = None
-        self._extra_s = 0.0
+        self._extra_s = self._rest_s = 0.0
         self._rested_s = self._moved_s = self._recycling_s = 0.0
         self._ended_s: float | None = None
         self.done = 0
@@ -173,6 +174,7 @@ class Run:
         self.state.rung = rung
         # The first frame is what the others are held to: it gets the time to be calm.
         calm_s = self._settle_s if self.done or self.state.overheads_s else max(self._settle_s, _CALM_S)
+        calm_s, self._rest_s = calm_s + self._rest_s, 0.0
         self._wait("settle", self._rested_s + calm_s)
         self._wait("recycle", time.monotonic() + self._flash_wait_s() + self._extra_s)
         if self._ended_s is not None:
@@ -219,15 +221,15 @@ class Run:
 
     def _again(self, rung: int, attempt: int, faults: list[FrameFault]) -> bool:
         """Whether a frame is to be shot again, and what is changed for it."""
+        if self._judge.calmed:
+            settled = _LONGER * max(self._settle_s, _SHORT_S)
+            self._settle_s = min(settled, self._planned_settle_s + _MOST_SETTLE_S)
         if not faults:
             return False
         kinds = {fault.kind for fault in faults}
         again = attempt < self._reshoots
-        if "shaken" in kinds:
-            # Where longer settling changes nothing it is not the rail that shakes, or nothing shakes at all.
-            settled = min(_LONGER * max(self._settle_s, _SHORT_S), self._planned_settle_s + _MOST_SETTLE_S)
-            again = again and settled > self._settle_s
-            self._settle_s = settled if again else self._planned_settle_s
+        if "shaken" in kinds and again:
+            self._rest_s = _REST_S * (attempt + 1)
         if "dark" in kinds and self._flash:
             recycle_s = max(self._flash.recycle_s(self._flash.power), _SHORT_S)
             self._extra_s = min(self._extra_s + recycle_s, _MOST_RECYCLES * recycle_s)
@@ -240,7 +242,7 @@ class Run:
         received = self._store.receive([exposure.content])
         try:
             picture = decoded(exposure.content)
-            faults = self._judge.judge(picture)
+            faults = self._judge.judge(picture, again=attempt > 0)
             again = self._again(rung, attempt, faults)
             suffix = f"_again{attempt}" if attempt else ""
             note_frame(

@@ -13,14 +13,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Stack
 from amber_ladder.work.bench import preflight, takes
 from amber_ladder.work.bench.activities import MOVING, Activities
-from amber_ladder.work.bench.devices import (
-    Optical,
-    Setup,
-    open_optical,
-    scene_for,
-    setup_for,
-    watched_folder,
-)
+from amber_ladder.work.bench.devices import Optical, Setup, open_optical, scene_for, setup_for, watched_folder
 from amber_ladder.work.bench.light import LightDesk, flash_view
 from amber_ladder.work.bench.line import RailLine
 from amber_ladder.work.bench.live import LiveFrame, look
@@ -179,7 +172,8 @@ class Bench:
 
     def set_flash(self, entry: FlashEntry) -> BenchView:
         """Set the flash. Raises Conflict without one."""
-        self._light.set_flash(self._mounted()[1], entry)
+        with self._turn:  # a flash that is just being exchanged must not take the order
+            self._light.set_flash(self._mounted()[1], entry)
         return self._now()
 
     def test_frame(self) -> BenchView:

@@ -49,7 +49,7 @@ export function ShootStage() {
   });
   const { cue, dismiss } = useCue(take?.task, sound);
   const run = moment?.run ?? bench?.run ?? null;
-  const locked = !mine || Boolean(bench?.busy && bench.busy !== "moving");
+  const locked = !mine || settingUp || Boolean(bench?.busy && bench.busy !== "moving");
   const frames = take?.frames ?? [];
   const frame = frames.find((one) => one.id === chosen) ?? frames.at(-1) ?? null;
   const step = stack.ladder.step_um;
