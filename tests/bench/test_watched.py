@@ -110,7 +110,7 @@ class Broken(FolderTest):
 class AsCamera(FolderTest):
     def test_the_next_complete_file_is_the_exposure(self) -> None:
         (self.folder / "there before.jpg").write_bytes(picture(seed=9))
-        camera = FolderCamera(self.folder)
+        camera = FolderCamera(self.folder, threading.Event())
         shots = [picture(seed=i) for i in range(3)]
         for i, content in enumerate(shots):
             (self.folder / f"e_{i}.jpg").write_bytes(content)
