@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
+from functools import lru_cache
 from math import hypot
 
 import cv2
@@ -29,6 +30,12 @@ _LIVE_STEP = 0.2  # of the sharp depth: nearer focus positions share one live pi
 _LIVE_KEPT = 160
 _LIVE_COARSER = 3.0  # blur steps
 _LIVE_NOISE = 2.0  # levels of 8 bits
+
+
+@lru_cache(maxsize=1)
+def _view_of(specimen: SimulatedSpecimen, optics: Optics, sensor: Sensor, seed: int) -> SpecimenView:
+    """Building a scene takes many seconds: a second camera over the same specimen, or the same one again, shares it."""
+    return SpecimenView(specimen, optics, sensor, seed)
 
 
 class SimulatedCamera:
@@ -59,7 +66,7 @@ class SimulatedCamera:
         self._random = np.random.default_rng([seed, 78])
         self._turn = threading.Lock()
         self._live_turn = threading.Lock()
-        self._view = SpecimenView(specimen, optics, sensor, seed)
+        self._view = _view_of(specimen, optics, sensor, seed)
         self._specimen = specimen
         self._depth_um = specimen.depth_um
         self._sensor = SimulatedSensor(

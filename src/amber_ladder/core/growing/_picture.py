@@ -12,6 +12,7 @@ from amber_ladder.core.registration import compose, register_pair
 Float = NDArray[np.float32]
 
 _MOVED_PX = 1.3  # a place that shifts by more than this against its surroundings has moved
+_MOVED_LEAST = 0.001  # of the picture: smaller places are not told
 _DIFFERS = 16.0  # squared grey values of 8 bits by which a place must differ from the frame before, to be asked
 _EXPLAINED = 0.35  # of that difference at most this may be left when the shift is followed
 
@@ -80,7 +81,13 @@ class GrowingPicture:
     def moved(self) -> NDArray[np.bool_]:
         """Places (H, W) that lay elsewhere in one frame than in the one before it."""
         assert self._best is not None, "no frame yet"
-        return np.zeros(self._best.shape, np.bool_) if self._moved is None else self._moved > _MOVED_PX
+        if self._moved is None:
+            return np.zeros(self._best.shape, np.bool_)
+        found = (self._moved > _MOVED_PX).astype(np.uint8)
+        _, places, measures, _ = cv2.connectedComponentsWithStats(found)
+        large = measures[:, cv2.CC_STAT_AREA] > _MOVED_LEAST * found.size
+        large[0] = False  # all that has not moved
+        return np.asarray(large[places], np.bool_)
 
     def covered(self, lowest_um: float, highest_um: float) -> float:
         """Share of what was ever sharp that was sharpest strictly between two positions: focus has passed it."""

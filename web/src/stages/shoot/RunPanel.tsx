@@ -34,7 +34,7 @@ const PHASES: Record<string, string> = {
   recycle: "Flash recharging",
   expose: "Exposing",
   paused: "Paused",
-  prepare: "Setting the simulated camera up",
+  prepare: "Setting up",
   gather: "Gathering",
 };
 

@@ -47,7 +47,7 @@ export function ShootStage() {
     queryFn: () => api.tryPlan(stack.rig, stack.plan, {}),
     enabled: marks.border,
   });
-  const { cue, dismiss } = useCue(take?.task, sound);
+  const { cue, dismiss } = useCue(take?.task, take?.source !== "bench", sound);
   const run = moment?.run ?? bench?.run ?? null;
   const locked = !mine || settingUp || Boolean(bench?.busy && bench.busy !== "moving");
   const frames = take?.frames ?? [];

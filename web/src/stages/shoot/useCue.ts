@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import type { Task } from "../../client/api";
+import { plural } from "../../lib/numbers";
 
 export interface Cue {
   kind: "done" | "stopped" | "failed";
@@ -22,7 +23,7 @@ function ring(good: boolean) {
 }
 
 /** A cue when a run that was watched ends, by itself or not; and its sound, unless turned off. */
-export function useCue(task: Task | null | undefined, sound: boolean) {
+export function useCue(task: Task | null | undefined, byHand: boolean, sound: boolean) {
   const [cue, setCue] = useState<Cue | null>(null);
   const watched = useRef<number | null>(null);
   useEffect(() => {
@@ -35,7 +36,8 @@ export function useCue(task: Task | null | undefined, sound: boolean) {
     if (watched.current !== task.id) return;
     watched.current = null;
     const kind = task.state as Cue["kind"];
-    const count = `${task.done} of ${task.total}`;
+    // By hand nobody knows how many it will be.
+    const count = byHand ? plural(task.done, "frame") : `${task.done} of ${task.total}`;
     setCue({
       kind,
       message:
@@ -46,6 +48,6 @@ export function useCue(task: Task | null | undefined, sound: boolean) {
             : `Cut off after ${count}`,
     });
     if (sound) ring(kind === "done");
-  }, [task, sound]);
+  }, [task, byHand, sound]);
   return { cue, dismiss: () => setCue(null) };
 }
