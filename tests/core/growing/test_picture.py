@@ -47,6 +47,23 @@ class Growing(unittest.TestCase):
         self.assertLess(max(growth.moved for growth in self.growths), 0.004)
 
 
+class ByHand(unittest.TestCase):
+    def test_frames_that_leap_through_focus_and_drift_still_fall_into_place(self) -> None:
+        one, random, drift = shot("lacewing-eyes"), np.random.default_rng(1), np.zeros(2)
+        pictures = [np.asarray(frame, np.uint8) for frame in one.frames.pictures]
+        grown, last = GrowingPicture(768, by_hand=True), len(pictures) - 1
+        for i in range(24):
+            if i:
+                drift = drift + random.normal(0.0, 4.0, 2)
+            at = round((0.5 - 0.5 * np.cos(2 * np.pi * i / 4.3)) * last)
+            shift = np.array([[1.0, 0.0, drift[0]], [0.0, 1.0, drift[1]]])
+            growth = grown.add(cv2.warpAffine(pictures[at], shift, (768, 512), borderMode=cv2.BORDER_REFLECT), float(i))
+            self.assertEqual(growth.moved, 0.0)
+        truth, inner = one.bench.sharp_picture(one.truths[0].matrix), (slice(60, -60), slice(60, -60))
+        likeness = psnr_db(grown.picture()[inner].astype(np.float64), truth[inner].astype(np.float64))
+        self.assertGreater(likeness, 20.0)
+
+
 class Movement(unittest.TestCase):
     def test_a_part_that_shifts_is_found_where_it_is(self) -> None:
         for specimen, top, left in (("lacewing-eyes", 100, 200), ("wulfenite", 100, 200), ("moss-capsule", 250, 400)):

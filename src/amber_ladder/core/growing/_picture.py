@@ -36,10 +36,11 @@ class GrowingPicture:
     """Memory is flat in the number of frames. Frames are RGB of 8 bits, at any common size.
 
     Each is registered to the one before it; whatever is sharper than all before is taken over, with its position.
+    Frames ``by_hand`` leap through focus: they are registered to the picture so far, and tell of no movement.
     """
 
-    def __init__(self, width_px: int = 640) -> None:
-        self._width = width_px
+    def __init__(self, width_px: int = 640, *, by_hand: bool = False) -> None:
+        self._width, self._by_hand = width_px, by_hand
         self._before: tuple[Float, NDArray[np.float64]] | None = None
         self._best: Float | None = None
         self._picture: NDArray[np.uint8] | None = None
@@ -112,6 +113,9 @@ class GrowingPicture:
             self._before = (grey, matrix)
             return matrix, 0.0, 0.0
         before, outer = self._before
+        if self._by_hand and self._picture is not None:
+            before = np.asarray(cv2.cvtColor(self._picture, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
+            outer = np.eye(2, 3)
         pair = register_pair(before, grey)
         matrix = compose(outer, pair.matrix)
         centre = np.array([(grey.shape[1] - 1) / 2.0, (grey.shape[0] - 1) / 2.0, 1.0])
@@ -119,7 +123,7 @@ class GrowingPicture:
         aligned = np.asarray(
             cv2.warpAffine(grey, pair.matrix, grey.shape[::-1], borderMode=cv2.BORDER_REFLECT), np.float32
         )
-        moved = self._movement(before, aligned, outer)
+        moved = 0.0 if self._by_hand else self._movement(before, aligned, outer)
         self._before = (grey, matrix)
         return matrix, moved, shift
 

@@ -17,11 +17,11 @@ from amber_ladder.work.bench.views import GrowthView
 class Growing:
     """Frames are taken in one after the other by a thread of its own. ``lag_s`` is how far it was behind, lately."""
 
-    def __init__(self, take_id: int) -> None:
+    def __init__(self, take_id: int, *, by_hand: bool = False) -> None:
         self.take_id = take_id
         self.lag_s: deque[float] = deque(maxlen=100)
         self._turn = threading.Lock()
-        self._picture = GrowingPicture()
+        self._picture = GrowingPicture(by_hand=by_hand)
         self._positions: list[float] = []
         self._last: Growth | None = None
         self._histogram: list[int] = []

@@ -112,7 +112,9 @@ class Shooting:
     def start_burst(self, take_id: int, setup: Setup, bench: BenchSettings) -> None:
         """Gather what comes into the take's folder."""
         hand = partial(open_hand_camera, setup, bench) if bench.camera == "simulated" else None
-        burst = self._burst = Burst(take_id, setup, self._new_picture(take_id), hand, FrameStore(settings().data))
+        burst = self._burst = Burst(
+            take_id, setup, self._new_picture(take_id, by_hand=True), hand, FrameStore(settings().data)
+        )
         what = f"gathering frames of {setup.label}"
         self._activities.begin(what, lambda: self._shot(burst.task_id, take_id, burst.gather), burst.leaving.set)
 
@@ -141,8 +143,8 @@ class Shooting:
             raise Conflict("nothing is being shot")
         return self.run
 
-    def _new_picture(self, take_id: int) -> Growing:
+    def _new_picture(self, take_id: int, *, by_hand: bool = False) -> Growing:
         if self.picture:
             self.picture.close()
-        self.picture = Growing(take_id)
+        self.picture = Growing(take_id, by_hand=by_hand)
         return self.picture
