@@ -75,6 +75,8 @@ class Shaken(unittest.TestCase):
             found.append([fault.kind for fault in against.judge(shaken(calm, reach_px, 70.0), again=i > 0)])
         self.assertEqual(found, [["shaken"], ["shaken"], []])
         self.assertTrue(against.calmed)
+        against.judge(calm[:400])
+        self.assertFalse(against.calmed)
 
 
 class Uneven(unittest.TestCase):

@@ -51,7 +51,8 @@ class FrameJudge:
         """
         width, height = self._size
         if (picture.shape[1], picture.shape[0]) != (width, height):
-            self._judged = None
+            self._judged = self._refused = None
+            self.calmed = False
             reason = f"is {picture.shape[1]} × {picture.shape[0]} px, not {width} × {height} px"
             return [FrameFault("odd_size", reason)]
         grey = _grey(picture)

@@ -168,6 +168,8 @@ class Burst:
                 scratch.rename(self._folder / f"hand_{number:05d}{exposure.suffix}")
         except (AmberLadderError, OSError) as error:
             self._said = f"The simulated camera fires no more: {error}."
+        finally:
+            self._preparing = False
 
 
 def _small(picture: NDArray[Any]) -> NDArray[np.uint8]:
