@@ -12,7 +12,7 @@ import numpy as np
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.settings import settings
 from amber_ladder.work import cabinet, plan, rigs
-from amber_ladder.work.bench import Bench, BenchChange, FlashEntry, RunEntry
+from amber_ladder.work.shoot import Bench, BenchChange, FlashEntry, RunEntry
 from tests.support.browser import chromium
 from tests.support.examples import RIG, SPECIMEN
 from tests.support.rail import RailProcess
@@ -143,7 +143,7 @@ def _own_run() -> tuple[list[float], list[float]]:
         bench.set_up(stack_id)
         bench.set_flash(FlashEntry(power=0.1))
         bench.begin_run(stack_id, RunEntry(confirmed=_CONFIRMED))
-        run, growing = bench._shooting.run, bench._shooting.picture
+        run, growing = bench._current.run, bench._current.picture
         assert run is not None
         assert growing is not None
         until(lambda: bench.view().busy is None, "the run to end")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from amber_ladder.core.frames import no_progress
 from amber_ladder.formats.pictures import read_picture
-from amber_ladder.work.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
 
 
 def main(what: str, folder: Path, out: Path) -> None:

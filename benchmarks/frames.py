@@ -5,8 +5,9 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from amber_ladder.bench.simulated import SimulatedBench, specimen_for
 from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
+from amber_ladder.simulated.specimens import specimen_for
+from amber_ladder.simulated.stand import SimulatedStand
 
 WIDTH_PX, HEIGHT_PX, COUNT = 4000, 3000, 20
 
@@ -19,7 +20,7 @@ def shoot(folder: Path) -> None:
     """
     sensor = Sensor(WIDTH_PX // 2, HEIGHT_PX // 2, 4.0)
     optics = resolve(Rig(sensor, InfinityObjective(5, 0.14, 200, 200)))
-    bench = SimulatedBench(specimen_for("moss-capsule"), optics, sensor, near_um=0, seed=1)
+    bench = SimulatedStand(specimen_for("moss-capsule"), optics, sensor, near_um=0, seed=1)
     random = np.random.default_rng(1)
     for i in range(COUNT):
         bench.move_to(22.5 * i)

@@ -9,7 +9,8 @@ import numpy as np
 from playwright.sync_api import expect
 
 from amber_ladder.formats.part_json import BodyJson, ObjectivePartJson, RailPartJson, TubePartJson
-from amber_ladder.work import parts, rigs
+from amber_ladder.work import rigs
+from amber_ladder.work.rigs import parts
 from tests.support.browser import PageTest
 from tests.support.examples import RIG
 from tests.support.rulings import ruled_slide

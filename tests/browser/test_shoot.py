@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.work import cabinet, plan, rigs
-from amber_ladder.work.views import StackView
+from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
 from tests.support.station import running, until

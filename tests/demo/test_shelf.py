@@ -2,12 +2,12 @@
 
 import unittest
 
-from amber_ladder.bench.simulated import SPECIMENS
 from amber_ladder.core.optics import check_rig, resolve
 from amber_ladder.core.planning import Circumstances, cautions_for
 from amber_ladder.demo.shelf import DEMO, FIVE, PARTS, RIGS
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.simulated.specimens import SPECIMENS
 
 
 class FieldStation(unittest.TestCase):

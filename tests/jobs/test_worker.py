@@ -11,8 +11,10 @@ from typing import Any
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.settings import settings
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.work import cabinet, calibrations, merge, plan, rigs, shoot, tasks
-from amber_ladder.work.views import TaskView
+from amber_ladder.work import cabinet, merge, plan, rigs, tasks
+from amber_ladder.work.practice import takes
+from amber_ladder.work.rigs import calibrations
+from amber_ladder.work.stack.views import TaskView
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import running, until
 
@@ -25,7 +27,7 @@ class Worker(unittest.TestCase):
         specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**SPECIMEN))
         entry = plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**{**PLAN, "far_um": 700}))
         cls.stack_id = plan.save_ladder(specimen.id, entry).id
-        cls.take = shoot.begin_take(cls.stack_id, shoot.TakeEntry(source="bench", scene="moss-capsule"))
+        cls.take = takes.begin_take(cls.stack_id, "moss-capsule")
         until(lambda: cls._shooting().state == "done", "the ladder to be shot")
 
     @classmethod
@@ -42,16 +44,16 @@ class Worker(unittest.TestCase):
         begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
         until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
         os.kill(self.station.pid("worker"), signal.SIGKILL)
-        self.assertFalse(FrameStore(settings().data).merge_folder(begun.id).exists())
+        self.assertFalse(FrameStore(settings().data).product_folder(begun.id).exists())
         until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")
-        self.assertTrue((FrameStore(settings().data).merge_folder(begun.id) / "composite.tif").is_file())
+        self.assertTrue((FrameStore(settings().data).product_folder(begun.id) / "composite.tif").is_file())
 
     def test_a_running_merge_stops_when_asked_and_writes_nothing(self) -> None:
         begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
         until(lambda: self.merge_task(begun.id).state == "running", "the merge to begin")
         tasks.stop(begun.task.id)
         until(lambda: self.merge_task(begun.id).state == "stopped", "the merge to stop")
-        self.assertFalse(FrameStore(settings().data).merge_folder(begun.id).exists())
+        self.assertFalse(FrameStore(settings().data).product_folder(begun.id).exists())
 
     def test_a_ramp_is_shot_and_measured_with_progress_and_can_be_stopped(self) -> None:
         rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "ramp"}))

@@ -5,8 +5,8 @@ import subprocess
 import sys
 from typing import Any
 
-from amber_ladder.bench.simulated_rail.eye import RailEye
 from amber_ladder.launch.serve import SOURCE
+from amber_ladder.simulated.rail.eye import RailEye
 
 
 class RailProcess:

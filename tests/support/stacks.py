@@ -6,10 +6,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.bench.simulated import SPECIMENS, SimulatedBench, Wobble
 from amber_ladder.core.frames import to_grey
 from amber_ladder.core.optics import InfinityObjective, Optics, Rig, Sensor, resolve
 from amber_ladder.core.planning import Ladder, Rail, Wanted, plan_ladder
+from amber_ladder.simulated.specimens import SPECIMENS
+from amber_ladder.simulated.stand import SimulatedStand
+from amber_ladder.simulated.wobble import Wobble
 
 
 class MemoryFrames:
@@ -39,7 +41,7 @@ class Shot:
         wanted = Wanted(near_um=0, sharp_um=self.optics.sharp_depth_um.total, far_um=self.specimen.depth_um)
         self.ladder: Ladder = plan_ladder(self.optics, wanted, rail=Rail(2.5))
         self.positions = self.ladder.positions_um[::step_factor]
-        self.bench = SimulatedBench(self.specimen, self.optics, sensor, near_um=0, seed=seed, wobble=wobble)
+        self.bench = SimulatedStand(self.specimen, self.optics, sensor, near_um=0, seed=seed, wobble=wobble)
         pictures = []
         for position in self.positions:
             self.bench.move_to(position)

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
+from amber_ladder.launch.postgres import free_port
 from amber_ladder.launch.serve import SOURCE, Station
 
 PATIENCE_S = 90.0
@@ -19,7 +20,9 @@ def database() -> Station:
     """PostgreSQL with the tables, once for a test process, and this process pointed at it."""
     folder = Path(tempfile.mkdtemp(prefix="amber-ladder-test-", dir="/tmp"))
     folder.chmod(0o755)
-    station = Station(folder, port=18080, durable=False)
+    # Ports that the system offers: another suite may be starting at this very moment.
+    station = Station(folder, port=free_port(0), rail_port=free_port(0), durable=False)
+    station.cluster.port = free_port(0)
     atexit.register(_end, station, folder)
     station.open_database()
     return station

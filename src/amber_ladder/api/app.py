@@ -13,7 +13,7 @@ from amber_ladder import __version__
 from amber_ladder.api import bench, cabinet, events, merge, pictures, plan, record, rigs, shoot
 from amber_ladder.api.problems import install
 from amber_ladder.settings import settings
-from amber_ladder.work.bench import bench as bench_of_station
+from amber_ladder.work.shoot import station_bench
 
 _ROUTERS = (cabinet, rigs, plan, shoot, bench, merge, pictures, record, events)
 
@@ -56,6 +56,6 @@ def served() -> FastAPI:
 @asynccontextmanager
 async def _with_bench(_app: FastAPI) -> AsyncIterator[None]:
     # In a thread: the server answers while the rail is still being found.
-    threading.Thread(target=bench_of_station().take_up_again, name="taking up again", daemon=True).start()
+    threading.Thread(target=station_bench().take_up_again, name="taking up again", daemon=True).start()
     yield
-    bench_of_station().close()
+    station_bench().close()

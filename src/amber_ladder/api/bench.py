@@ -12,19 +12,21 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 
 from amber_ladder.api.problems import RESPONSES
-from amber_ladder.work.bench import (
+from amber_ladder.work.practice.choices import FlawView, flaws
+from amber_ladder.work.shoot import (
     BenchChange,
     BenchView,
     BurstEntry,
     FlashEntry,
+    HoldView,
     LiveFrame,
     MoveEntry,
     PreflightItem,
     RunEntry,
-    bench,
+    station_bench,
 )
-from amber_ladder.work.bench.flaws import FlawView, flaws
-from amber_ladder.work.views import TakeView
+from amber_ladder.work.shoot.views import Hold
+from amber_ladder.work.stack.views import TakeView
 
 router = APIRouter(tags=["bench"], responses=RESPONSES)
 _LIVE_S = 1.0 / 15.0
@@ -34,13 +36,13 @@ Share = Annotated[float, Query(ge=0, le=1)]
 @router.get("/bench")
 def see() -> BenchView:
     """The bench as it is now."""
-    return bench().view()
+    return station_bench().view()
 
 
 @router.patch("/bench")
 def change(entry: BenchChange) -> BenchView:
     """Change what stands on it."""
-    return bench().change(entry)
+    return station_bench().change(entry)
 
 
 @router.get("/bench/flaws")
@@ -52,91 +54,105 @@ def all_flaws() -> list[FlawView]:
 @router.put("/bench/stack/{stack_id}")
 def set_up(stack_id: int) -> BenchView:
     """Set it up for a stack."""
-    return bench().set_up(stack_id)
+    return station_bench().set_up(stack_id)
 
 
 @router.post("/bench/connect")
 def connect() -> BenchView:
     """Connect to the rail anew."""
-    return bench().connect()
+    return station_bench().connect()
 
 
 @router.post("/bench/move")
 def move(entry: MoveEntry) -> BenchView:
     """Begin to move the rail."""
-    return bench().move(entry)
+    return station_bench().move(entry)
+
+
+@router.post("/bench/holds/{hold}")
+def hold(hold: Hold) -> HoldView:
+    """The key of a held move is still down: said a few times a second, or the move ends."""
+    return station_bench().hold(hold)
+
+
+@router.delete("/bench/holds/{hold}")
+def release(hold: Hold) -> BenchView:
+    """The key of a held move was let go."""
+    return station_bench().release(hold)
 
 
 @router.post("/bench/halt")
 def halt() -> BenchView:
     """Stop at once whatever moves."""
-    return bench().halt()
+    return station_bench().halt()
 
 
 @router.post("/bench/ends")
 def find_ends() -> BenchView:
     """Begin to look for the ends."""
-    return bench().find_ends()
+    return station_bench().find_ends()
 
 
 @router.post("/bench/flash")
 def set_flash(entry: FlashEntry) -> BenchView:
     """Set the flash."""
-    return bench().set_flash(entry)
+    return station_bench().set_flash(entry)
 
 
 @router.post("/bench/test-frame")
 def test_frame() -> BenchView:
     """Shoot a test frame and judge it."""
-    return bench().test_frame()
+    return station_bench().test_frame()
 
 
 @router.get("/bench/test-frame.jpg", response_class=Response)
 def test_picture() -> Response:
     """The last test frame."""
-    return Response(bench().test_picture(), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
+    return Response(station_bench().test_picture(), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
 
 
 @router.post("/bench/room-frame")
 def room_frame() -> BenchView:
     """Shoot with the flash off and judge the room's light."""
-    return bench().room_frame()
+    return station_bench().room_frame()
 
 
 @router.get("/stacks/{stack_id}/preflight")
 def preflight(stack_id: int) -> list[PreflightItem]:
     """What must be so before a run."""
-    return bench().preflight(stack_id)
+    return station_bench().preflight(stack_id)
 
 
 @router.post("/stacks/{stack_id}/runs", status_code=201)
 def begin_run(stack_id: int, entry: RunEntry) -> TakeView:
     """Begin a take and run its ladder."""
-    return bench().begin_run(stack_id, entry)
+    return station_bench().begin_run(stack_id, entry)
 
 
 @router.post("/stacks/{stack_id}/bursts", status_code=201)
 def begin_burst(stack_id: int, entry: BurstEntry) -> TakeView:
     """Begin a take of what comes into the watched folder."""
-    return bench().begin_burst(stack_id, entry)
+    return station_bench().begin_burst(stack_id, entry)
 
 
 @router.post("/takes/{take_id}/resume")
 def resume(take_id: int) -> TakeView:
     """Go on with a run that was cut off."""
-    return bench().resume(take_id)
+    return station_bench().resume(take_id)
 
 
 @router.post("/bench/run/{order}")
 def order(order: Literal["pause", "go-on", "stop-after-rung"]) -> BenchView:
     """Pause a run, go on, or end it after the rung."""
-    return bench().stop_after_rung() if order == "stop-after-rung" else bench().pause(order == "pause")
+    return station_bench().stop_after_rung() if order == "stop-after-rung" else station_bench().pause(order == "pause")
 
 
 @router.get("/takes/{take_id}/growing/{what}.jpg", response_class=Response)
 def growing(take_id: int, what: Literal["picture", "depth"]) -> Response:
     """The growing picture of the take that is being shot."""
-    return Response(bench().growing(take_id, what), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
+    return Response(
+        station_bench().growing(take_id, what), media_type="image/jpeg", headers={"Cache-Control": "no-store"}
+    )
 
 
 @router.get("/bench/live", response_class=StreamingResponse)
@@ -150,7 +166,7 @@ async def live(request: Request, x: Share | None = None, y: Share | None = None)
     async def moments() -> AsyncIterator[bytes]:
         while not await request.is_disconnected():
             began = time.monotonic()
-            yield _packed(await run_in_threadpool(bench().live_frame, loupe))
+            yield _packed(await run_in_threadpool(station_bench().live_frame, loupe))
             await asyncio.sleep(max(0.0, _LIVE_S - (time.monotonic() - began)))
 
     return StreamingResponse(moments(), media_type="application/octet-stream", headers={"Cache-Control": "no-store"})

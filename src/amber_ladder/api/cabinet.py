@@ -4,9 +4,16 @@ from fastapi import APIRouter
 
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import cabinet
-from amber_ladder.work.views import SpecimenView
+from amber_ladder.work.stack.stages import StageView, all_stages
+from amber_ladder.work.stack.views import SpecimenView
 
 router = APIRouter(tags=["cabinet"], responses=RESPONSES)
+
+
+@router.get("/stages")
+def stages() -> list[StageView]:
+    """The stages of the job, in the order of work."""
+    return all_stages()
 
 
 @router.get("/specimens")

@@ -4,7 +4,7 @@ from fastapi import APIRouter
 
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import merge
-from amber_ladder.work.views import MergeView
+from amber_ladder.work.stack.views import MergeView
 
 router = APIRouter(tags=["merge"], responses=RESPONSES)
 

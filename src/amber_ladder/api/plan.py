@@ -7,9 +7,9 @@ from amber_ladder.api.problems import RESPONSES
 from amber_ladder.core.planning import ByHand, Caution
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson, Strict
-from amber_ladder.work import bench_sheet, plan
-from amber_ladder.work.plan import SubjectEntry
-from amber_ladder.work.views import StackView
+from amber_ladder.work import plan
+from amber_ladder.work.plan import SubjectEntry, bench_sheet
+from amber_ladder.work.stack.views import StackView
 
 router = APIRouter(tags=["plan"], responses=RESPONSES)
 

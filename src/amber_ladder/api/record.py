@@ -7,6 +7,7 @@ from fastapi import APIRouter
 from fastapi.responses import FileResponse, Response
 
 from amber_ladder.api.problems import RESPONSES
+from amber_ladder.work import ledger as ledger_of_stacks
 from amber_ladder.work import record
 
 router = APIRouter(tags=["record"], responses=RESPONSES)
@@ -43,7 +44,7 @@ def record_json(merge_id: int) -> Response:
 def ledger() -> Response:
     """All stacks."""
     # The mark at the start tells spreadsheets that the text is UTF-8.
-    return _saved(("\ufeff" + record.ledger_csv()).encode(), "text/csv; charset=utf-8", "amber-ladder-ledger.csv")
+    return _saved(("\ufeff" + ledger_of_stacks.as_csv()).encode(), "text/csv; charset=utf-8", "amber-ladder-ledger.csv")
 
 
 def _saved(content: bytes, media_type: str, name: str) -> Response:

@@ -6,7 +6,8 @@ from fastapi import APIRouter, Path, Query, Request, Response
 
 from amber_ladder.api.bodies import BODY, streamed
 from amber_ladder.api.problems import RESPONSES
-from amber_ladder.work import calibrations, parts, rigs
+from amber_ladder.work import rigs
+from amber_ladder.work.rigs import calibrations, parts
 
 router = APIRouter(tags=["rigs"], responses=RESPONSES)
 

@@ -1,38 +1,42 @@
 """Shoot."""
 
-from dataclasses import dataclass
+from typing import Annotated
 
 from fastapi import APIRouter, Request
+from pydantic import Field
 
 from amber_ladder.api.bodies import BODY, streamed
 from amber_ladder.api.problems import RESPONSES
+from amber_ladder.formats.rig_json import Strict
 from amber_ladder.work import shoot, tasks
-from amber_ladder.work.views import FrameView, TakeView, TaskView
+from amber_ladder.work.practice import choices, takes
+from amber_ladder.work.stack.views import FrameView, TakeView, TaskView
 
 router = APIRouter(tags=["shoot"], responses=RESPONSES)
 
 
-@dataclass(frozen=True, slots=True)
-class Scene:
-    """A specimen of the simulated bench."""
+class PracticeEntry(Strict):
+    """Which simulated specimen to shoot."""
 
-    key: str
-    name: str
-    kind: str
-    width_um: float
-    depth_um: float
+    scene: Annotated[str, Field(max_length=60)]
 
 
 @router.get("/scenes")
-def scenes() -> list[Scene]:
-    """What can lie on the simulated bench."""
-    return [Scene(s.key, s.name, s.kind, s.width_um, s.depth_um) for s in shoot.scenes()]
+def scenes() -> list[choices.Scene]:
+    """What can lie under the simulated camera."""
+    return choices.scenes()
+
+
+@router.post("/stacks/{stack_id}/practice-takes", status_code=201)
+def practise(stack_id: int, entry: PracticeEntry) -> TakeView:
+    """Let the worker shoot the ladder over a simulated specimen."""
+    return takes.begin_take(stack_id, entry.scene)
 
 
 @router.post("/stacks/{stack_id}/takes", status_code=201)
-def begin_take(stack_id: int, entry: shoot.TakeEntry) -> TakeView:
-    """Shoot on the bench, or open a take for own files."""
-    return shoot.begin_take(stack_id, entry)
+def begin_files(stack_id: int) -> TakeView:
+    """Open a take for own files."""
+    return shoot.begin_files(stack_id)
 
 
 @router.put("/takes/{take_id}/frames/{name}", status_code=201, openapi_extra=BODY)

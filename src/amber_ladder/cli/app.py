@@ -1,6 +1,5 @@
 """The commands for plain folders and for the simulated rail: results to stdout, progress to stderr."""
 
-import asyncio
 import json
 import sys
 from collections.abc import Callable, Iterator
@@ -14,18 +13,16 @@ from pydantic import BaseModel, ValidationError
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
-from amber_ladder.bench.simulated import FLAWS, SPECIMENS
-from amber_ladder.bench.simulated_rail.mechanics import Build
-from amber_ladder.bench.simulated_rail.server import RailServer
 from amber_ladder.core.frames import Progress as Report
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
-from amber_ladder.work.calibrating import ramp_in, ramp_json, ruling_in, scale_json
-from amber_ladder.work.climbing import render
-from amber_ladder.work.merging import MergeSettings, merge_folder
+from amber_ladder.formats.validated import refusal
+from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in, scale_json
+from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.practice.rail import USUAL, serve_rail
 
 app = typer.Typer(
     name="ladder",
@@ -36,7 +33,6 @@ app = typer.Typer(
     help="Plan, shoot and merge focus stacks. `./ladder demo` starts the application.",
 )
 
-_RENDERED = [key for key, flaw in FLAWS.items() if not flaw.at_the_bench]
 Model = TypeVar("Model", bound=BaseModel)
 _PHASES = {
     "shoot": "Shooting",
@@ -101,10 +97,13 @@ def merge_command(
 def scale_command(
     picture: Annotated[Path, typer.Argument(metavar="PICTURE", help="A ruled slide, ruler or grid.")],
     spacing_um: Annotated[float, typer.Option(help="True distance of neighbouring lines.")],
+    tolerance_percent: Annotated[
+        float | None, typer.Option(min=0, max=20, help="How true the ruling is; 0.1 is assumed where nobody says.")
+    ] = None,
 ) -> None:
     """The scale from a picture of a ruling: µm per pixel, its uncertainty, and what was found."""
     with plain_errors():
-        _print(scale_json(ruling_in(picture), spacing_um))
+        _print(scale_json(ruling_in(picture), spacing_um, tolerance_percent))
 
 
 @app.command("ramp")
@@ -112,17 +111,22 @@ def ramp_command(
     folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="A series of a flat, textured ramp.")],
     slope_deg: Annotated[float, typer.Option(help="How steeply the ramp falls away from the focal plane.")],
     um_per_px: Annotated[float, typer.Option(help="Scale of the frame that is sharp in its middle.")],
+    slope_tolerance_deg: Annotated[
+        float | None, typer.Option(min=0, max=20, help="How true the slope is; 0.5 is assumed where nobody says.")
+    ] = None,
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Focus travel per frame from a series shot of a ramp of known slope."""
     with plain_errors(), _reporting(progress) as report:
         ramp, frames = ramp_in(folder, slope_deg=slope_deg, um_per_px=um_per_px, progress=report)
-    _print(ramp_json(ramp, frames.names))
+    _print(ramp_json(ramp, frames.names, slope_deg=slope_deg, slope_tolerance_deg=slope_tolerance_deg))
 
 
 @app.command("specimens")
 def specimens_command() -> None:
     """The simulated specimens."""
+    from amber_ladder.work.practice.choices import scenes
+
     _print(
         [
             {
@@ -132,7 +136,7 @@ def specimens_command() -> None:
                 "width_um": s.width_um,
                 "depth_um": s.depth_um,
             }
-            for s in SPECIMENS.values()
+            for s in scenes()
         ]
     )
 
@@ -143,11 +147,14 @@ def render_command(
     plan: Annotated[Path, typer.Option(metavar="PLAN.json", help="Rig and ladder.")],
     out: Annotated[Path, typer.Option(help="A new folder for the frames.")],
     seed: Annotated[int, typer.Option(min=0, help="Another seed is another individual.")] = 0,
-    flaw: Annotated[list[str] | None, typer.Option(help=f"A fault of the bench: {', '.join(_RENDERED)}.")] = None,
+    flaw: Annotated[list[str] | None, typer.Option(help="A fault; a wrong name lists them all.")] = None,
     truth: Annotated[bool, typer.Option("--truth", help="Also the sharp picture and the true depth.")] = False,
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Shoot a simulated specimen on the simulated bench."""
+    # Here: the other commands start without all that shooting needs.
+    from amber_ladder.work.practice.render import render
+
     with plain_errors(), _reporting(progress) as report:
         result = render(specimen, _read(plan, PlanJson), out, report, seed=seed, flaws=flaw or (), with_truth=truth)
     _print({"frames": len(result["frames"]), "out": str(out)})
@@ -156,15 +163,14 @@ def render_command(
 @app.command("rail-simulator")
 def rail_simulator_command(
     port: Annotated[int, typer.Option(min=0, max=65535, help="Port on 127.0.0.1; 0 takes a free one.")],
-    click_um: Annotated[float, typer.Option(min=0.01, help="Smallest move.")] = Build().click_um,
-    travel_mm: Annotated[float, typer.Option(min=0.1, help="Length of the rail.")] = Build().max_um / 1e3,
-    backlash_um: Annotated[float, typer.Option(min=0, help="Play of the screw.")] = Build().backlash_um,
-    shake_um: Annotated[float, typer.Option(min=0, help="Sideways swing after a long move.")] = Build().shake_um,
+    click_um: Annotated[float, typer.Option(min=0.01, help="Smallest move.")] = USUAL.click_um,
+    travel_mm: Annotated[float, typer.Option(min=0.1, help="Length of the rail.")] = USUAL.max_um / 1e3,
+    backlash_um: Annotated[float, typer.Option(min=0, help="Play of the screw.")] = USUAL.backlash_um,
+    shake_um: Annotated[float, typer.Option(min=0, help="Sideways swing after a long move.")] = USUAL.shake_um,
 ) -> None:
     """Serve the simulated rail on loopback: lines of G-code, each answered by ok or error."""
     with plain_errors():
-        build = Build(click_um=click_um, max_um=travel_mm * 1e3, backlash_um=backlash_um, shake_um=shake_um)
-        asyncio.run(RailServer(build).serve(port))
+        serve_rail(port, click_um=click_um, travel_mm=travel_mm, backlash_um=backlash_um, shake_um=shake_um)
 
 
 @contextmanager
@@ -191,10 +197,7 @@ def _read(path: Path, model: type[Model]) -> Model:
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}: name a JSON file") from error
     except ValidationError as error:
-        first = error.errors(include_url=False)[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the file"
-        more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
-        raise BadInput(f"{path}: {where}: {first['msg']}{more}") from error
+        raise BadInput(f"{path}: {refusal(error, whole='the file')}") from error
 
 
 def _print(content: Any) -> None:

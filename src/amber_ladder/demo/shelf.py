@@ -14,8 +14,8 @@ from amber_ladder.formats.part_json import (
 )
 from amber_ladder.formats.rig_json import CoupledJson, InfinityObjectiveJson, LensJson, MeasuredJson, SensorJson
 from amber_ladder.work.cabinet import SpecimenEntry
-from amber_ladder.work.parts import PartEntry
 from amber_ladder.work.rigs import RigEntry
+from amber_ladder.work.rigs.parts import PartEntry
 
 # The station's bench camera: few but large pixels, so that the simulated bench keeps up with a real one.
 _CAMERA = SensorJson(width_px=1536, height_px=1024, pixel_um=5.0)

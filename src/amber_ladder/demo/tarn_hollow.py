@@ -4,13 +4,15 @@ import logging
 import threading
 from collections.abc import Callable
 
-from amber_ladder.bench.simulated import RULING_UM
 from amber_ladder.demo.shelf import DEMO, FIVE, PARTS, RIGS, DemoSpecimen
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.simulated.specimens import RULING_UM
 from amber_ladder.store.queue import IN_THE_BACKGROUND
-from amber_ladder.work import cabinet, calibrations, merge, parts, plan, rigs, shoot, tasks
-from amber_ladder.work.views import StackView
+from amber_ladder.work import cabinet, merge, plan, rigs, tasks
+from amber_ladder.work.practice import takes
+from amber_ladder.work.rigs import calibrations, parts
+from amber_ladder.work.stack.views import StackView
 
 log = logging.getLogger(__name__)
 
@@ -61,9 +63,7 @@ def _finish(specimen: DemoSpecimen, until_done: Callable[[int], None]) -> None:
     if stack is None or not specimen.scene:
         return
     if not stack.takes:
-        take = shoot.begin_take(
-            stack.id, shoot.TakeEntry(source="bench", scene=specimen.scene), priority=IN_THE_BACKGROUND
-        )
+        take = takes.begin_take(stack.id, specimen.scene, priority=IN_THE_BACKGROUND)
         if take.task:
             until_done(take.task.id)
     for method in specimen.methods:

@@ -14,10 +14,12 @@ from amber_ladder.core.measuring import ScaleBar
 _INK, _SHEET = (24, 34, 30), (243, 245, 242)
 
 
-def png_with_bar(picture: NDArray[Any], bar: ScaleBar, caption: str, *, colour_profile: bytes | None = None) -> bytes:
+def png_with_bar(
+    picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, colour_profile: bytes | None = None
+) -> bytes:
     """A PNG of RGB (H, W, 3) in 8 bits with a strip below it: caption left, scale bar right.
 
-    The strip lies below so that the bar hides nothing of the specimen.
+    The strip lies below so that the bar hides nothing of the specimen. Without a scale there is no bar.
     """
     if picture.dtype == np.uint16:
         picture = (picture >> 8).astype(np.uint8)
@@ -28,13 +30,14 @@ def png_with_bar(picture: NDArray[Any], bar: ScaleBar, caption: str, *, colour_p
     sheet.paste(Image.fromarray(np.ascontiguousarray(picture)), (0, 0))
     draw, font = ImageDraw.Draw(sheet), ImageFont.load_default(size)
     middle = height + strip / 2
-    left, right = width - size - bar.length_px, width - size
     draw.text((size, middle), caption, fill=_INK, font=font, anchor="lm")
-    draw.text(((left + right) / 2, middle - size * 0.35), bar.label, fill=_INK, font=font, anchor="mm")
-    thick = max(2, size // 4)
-    draw.rectangle(
-        (round(left), round(middle + size * 0.6), round(right) - 1, round(middle + size * 0.6) + thick), _INK
-    )
+    if bar is not None:
+        left, right = width - size - bar.length_px, width - size
+        draw.text(((left + right) / 2, middle - size * 0.35), bar.label, fill=_INK, font=font, anchor="mm")
+        thick = max(2, size // 4)
+        draw.rectangle(
+            (round(left), round(middle + size * 0.6), round(right) - 1, round(middle + size * 0.6) + thick), _INK
+        )
     file = BytesIO()
     sheet.save(file, "PNG", icc_profile=colour_profile)
     return file.getvalue()

@@ -5,9 +5,11 @@ import shutil
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
+from pathlib import Path, PurePosixPath, PureWindowsPath
 
-from amber_ladder.errors import BadInput, StorageFull, disk_is_full
+from amber_ladder.errors import BadInput, StorageFull, UnreadablePicture, disk_is_full
+
+LONGEST_NAME = 200
 
 
 @contextmanager
@@ -59,3 +61,11 @@ def folder_in_one_piece(target: Path) -> Iterator[Path]:
 def _flush(file: Path) -> None:
     with file.open("rb+") as handle:
         os.fsync(handle.fileno())
+
+
+def plain_name(name: str) -> str:
+    """A file's own name without folders. Raises UnreadablePicture for one that cannot be kept."""
+    bare = PureWindowsPath(PurePosixPath(name).name).name.strip()
+    if not bare or len(bare) > LONGEST_NAME or any(ord(c) < 32 for c in bare):
+        raise UnreadablePicture(name[:60] or "a file", "has a name that cannot be kept: rename it")
+    return bare

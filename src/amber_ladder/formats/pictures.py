@@ -2,7 +2,6 @@
 
 import re
 import warnings
-from collections import Counter
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -17,6 +16,7 @@ from numpy.typing import NDArray
 from PIL import ExifTags, Image, UnidentifiedImageError
 
 from amber_ladder.core.frames import to_grey
+from amber_ladder.core.sorting import Shot, usual_form, why_unlike
 from amber_ladder.errors import BadInput, UnreadablePicture
 
 SUFFIXES = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif"}
@@ -181,22 +181,6 @@ class LeftOut:
     reason: str
 
 
-def odd_ones_out(infos: dict[str, PictureInfo]) -> tuple[PictureInfo, list[LeftOut]]:
-    """Which pictures differ in size or depth from most, and what most are like. ``infos`` must not be empty."""
-    kinds = Counter((i.width_px, i.height_px, i.bits) for i in infos.values())
-    width, height, bits = kinds.most_common(1)[0][0]
-    usual = next(i for i in infos.values() if (i.width_px, i.height_px, i.bits) == (width, height, bits))
-    left_out = [
-        LeftOut(
-            name,
-            f"is {i.width_px} × {i.height_px} px of {i.bits} bits, the others {width} × {height} px of {bits} bits",
-        )
-        for name, i in infos.items()
-        if (i.width_px, i.height_px, i.bits) != (width, height, bits)
-    ]
-    return usual, left_out
-
-
 def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
     """All usable frames of a folder in the order of their names (numbers counted), and what was left out.
 
@@ -218,16 +202,14 @@ def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
                 left_out.append(LeftOut(name, examined.reason))
             else:
                 infos[name] = examined
-    odd: list[LeftOut] = []
-    usual = None
-    if infos:
-        usual, odd = odd_ones_out(infos)
-    left_out += odd
-    odd_names = {one.name for one in odd}
-    names = [name for name in infos if name not in odd_names]
-    if usual is None or len(names) < 2:
+    shots = [Shot(name, info.width_px, info.height_px, info.bits) for name, info in infos.items()]
+    usual = usual_form(shots)
+    strange = {shot.name: reason for shot in shots if (reason := why_unlike(shot, usual))}
+    left_out += [LeftOut(name, reason) for name, reason in strange.items()]
+    names = [name for name in infos if name not in strange]
+    if len(names) < 2:
         raise BadInput(too_few(str(folder), len(names), left_out), field="folder")
-    return StoredFrames([paths[name] for name in names], names, usual), left_out
+    return StoredFrames([paths[name] for name in names], names, infos[names[0]]), left_out
 
 
 def _examined(path: Path) -> PictureInfo | UnreadablePicture:

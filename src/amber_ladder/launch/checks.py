@@ -6,6 +6,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from amber_ladder.errors import AmberLadderError
@@ -19,7 +20,11 @@ _TOOLS: dict[str, list[str]] = {
     "imports": [str(SOURCE / ".venv/bin/lint-imports")],
     "web": ["npm", "--prefix", "web", "run", "--silent", "check"],
 }
-_SUITES = ("core", "formats", "bench", "store", "work", "demo", "api", "cli", "launch", "jobs", "browser")
+_LIVE = ("devices", "work", "jobs", "browser")
+"""Suites in real time: they hold devices to the clock, and would be late beside each other."""
+_QUIET = ("core", "formats", "simulated", "store", "demo", "api", "cli", "launch", "pages")
+_LANES: tuple[tuple[str, ...], ...] = (("format", "lint", "imports", *_LIVE), ("types", "web", *_QUIET))
+"""Two at a time: one lane beside the other, a lane in its order."""
 _RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
 _PART = re.compile(r"(failures|errors|skipped|unexpected successes)=(\d+)")
 
@@ -38,19 +43,31 @@ class _Count:
 
 def check(names: Sequence[str]) -> int:
     """Run all checks, or those named; returns 0 when none failed. Raises AmberLadderError for an unknown name."""
-    known = (*_TOOLS, *_SUITES)
+    known = {name for lane in _LANES for name in lane}
     for name in names:
         if name not in known:
-            raise AmberLadderError(f"no check is called {name!r}: choose from {', '.join(known)}")
+            raise AmberLadderError(f"no check is called {name!r}: choose from {', '.join(sorted(known))}")
     total = _Count()
-    for name in names or known:
-        started = time.monotonic()
-        count = _tool(name) if name in _TOOLS else _suite(name)
-        total.add(count)
-        verdict = "failed" if count.failed else "passed"
-        print(f"{name}: {verdict} ({count.passed + count.failed}, {time.monotonic() - started:.0f} s)", flush=True)
+    lanes = [[name for name in lane if not names or name in names] for lane in _LANES]
+    with ThreadPoolExecutor(max_workers=len(lanes)) as pool:
+        for count in pool.map(_lane, lanes):
+            total.add(count)
     print(f"{total.passed} passed, {total.failed} failed, {total.skipped} skipped", flush=True)
     return 1 if total.failed else 0
+
+
+def _lane(names: Sequence[str]) -> _Count:
+    total = _Count()
+    for name in names:
+        started = time.monotonic()
+        count, said = _tool(name) if name in _TOOLS else _suite(name)
+        total.add(count)
+        verdict = "failed" if count.failed else "passed"
+        # In one piece: the other lane prints too.
+        print(
+            f"{said}{name}: {verdict} ({count.passed + count.failed}, {time.monotonic() - started:.0f} s)", flush=True
+        )
+    return total
 
 
 def run_script(module: str, *arguments: str) -> int:
@@ -58,26 +75,26 @@ def run_script(module: str, *arguments: str) -> int:
     return subprocess.run([_PYTHON, "-m", module, *arguments], cwd=SOURCE, env=_environment(), check=False).returncode
 
 
-def _tool(name: str) -> _Count:
+def _tool(name: str) -> tuple[_Count, str]:
     result = subprocess.run(_TOOLS[name], cwd=SOURCE, env=_environment(), check=False, capture_output=True, text=True)
     if result.returncode == 0:
-        return _Count(passed=1)
-    print(result.stdout + result.stderr, flush=True)
-    return _Count(failed=1)
+        return _Count(passed=1), ""
+    return _Count(failed=1), f"{result.stdout}{result.stderr}\n"
 
 
-def _suite(name: str) -> _Count:
+def _suite(name: str) -> tuple[_Count, str]:
     command = [_PYTHON, "-m", "unittest", "discover", "-t", ".", "-s", f"tests/{name}"]
     result = subprocess.run(command, cwd=SOURCE, env=_environment(), check=False, capture_output=True, text=True)
     ran = _RAN.search(result.stderr)
     parts = {key: int(value) for key, value in _PART.findall(result.stderr.rsplit("Ran ", 1)[-1])}
     failed = parts.get("failures", 0) + parts.get("errors", 0) + parts.get("unexpected successes", 0)
+    said = ""
     if result.returncode != 0 or not ran:
-        print(result.stdout + result.stderr, flush=True)
+        said = f"{result.stdout}{result.stderr}\n"
         failed = max(failed, 1)
     count = int(ran.group(1)) if ran else 0
     skipped = parts.get("skipped", 0)
-    return _Count(passed=max(count - failed - skipped, 0), failed=failed, skipped=skipped)
+    return _Count(passed=max(count - failed - skipped, 0), failed=failed, skipped=skipped), said
 
 
 def _environment() -> dict[str, str]:

@@ -14,17 +14,16 @@ from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
 
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
-_RAIL_PORT = 8470
 SOURCE = Path(__file__).resolve().parents[3]
 
 
 class Station:
     """Everything that runs for one data folder. ``start`` returns the address; ``stop`` ends what was started."""
 
-    def __init__(self, data: Path, *, port: int = 8080, durable: bool = True) -> None:
+    def __init__(self, data: Path, *, port: int = 8080, rail_port: int = 8470, durable: bool = True) -> None:
         self.data = reachable_by_server(data)
         self.cluster = Cluster(self.data / "postgres", durable=durable)
-        self._wanted_port = port
+        self._wanted_port, self._wanted_rail_port = port, rail_port
         self._children: dict[str, subprocess.Popen[bytes]] = {}
         self._environment = dict(os.environ)
         self.port = 0
@@ -56,7 +55,7 @@ class Station:
 
     def start_rail(self) -> None:
         """Start the simulated rail on a free port, where server and worker find it."""
-        self._rail_port = free_port(_RAIL_PORT)
+        self._rail_port = free_port(self._wanted_rail_port)
         self._environment["AMBER_LADDER_RAIL_PORT"] = os.environ["AMBER_LADDER_RAIL_PORT"] = str(self._rail_port)
         self._start("rail")
 
@@ -98,7 +97,7 @@ class Station:
                 "--log-level", "warning", "--timeout-graceful-shutdown", "1", "--timeout-keep-alive", "30",
             ],
             "worker": ["amber_ladder.jobs"],
-            "rail": ["amber_ladder.bench.simulated_rail", str(self._rail_port)],
+            "rail": ["amber_ladder.simulated.rail", str(self._rail_port)],
         }[name]  # fmt: skip
         # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
         self._children[name] = subprocess.Popen(

@@ -25,9 +25,9 @@ class FrameStore:
     def __init__(self, data: Path) -> None:
         self._originals = data / "originals"
         self._arriving = data / "arriving"
-        self._merges = data / "merges"
+        self._products = data / "products"
         self._tiles = data / "tiles"
-        for folder in (self._originals, self._arriving, self._merges, self._tiles):
+        for folder in (self._originals, self._arriving, self._products, self._tiles):
             folder.mkdir(parents=True, exist_ok=True)
 
     def receive(self, chunks: Iterable[bytes]) -> Received:
@@ -76,9 +76,9 @@ class FrameStore:
             raise NotFound(f"the original {sha256[:12]}… is missing from the data folder: restore it from a copy")
         return path
 
-    def merge_folder(self, merge_id: int) -> Path:
-        """Where a merge's files belong."""
-        return self._merges / f"{merge_id:06d}"
+    def product_folder(self, product_id: int) -> Path:
+        """Where the files of a merge, or of what else a stage made, belong."""
+        return self._products / f"{product_id:06d}"
 
     def tiles_folder(self, key: str) -> Path:
         """Where a picture's tiles belong; they can be made again at any time."""

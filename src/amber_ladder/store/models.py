@@ -134,7 +134,10 @@ class Stack(Base):
 
 
 class Task(Base):
-    """Long work and how far it has come: what the worker does and the pages watch."""
+    """Long work and how far it has come: what the worker or the bench does and the pages watch.
+
+    ``stack_id`` is the stack it belongs to, None for work on a rig.
+    """
 
     __tablename__ = "task"
     __table_args__ = (
@@ -143,6 +146,7 @@ class Task(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(20))
+    stack_id: Mapped[int | None] = mapped_column(ForeignKey("stack.id"), index=True)
     state: Mapped[str] = mapped_column(String(10), default="waiting")
     phase: Mapped[str] = mapped_column(String(20), default="")
     done: Mapped[int] = mapped_column(default=0)
@@ -166,7 +170,8 @@ class Bench(Base):
 class Take(Base):
     """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten.
 
-    ``run`` is what the bench was asked for: the rungs of its own ladder, or a burst into the watched folder.
+    ``run`` is what the bench was asked for: the rungs of its own ladder, or a burst into the watched folder;
+    ``devices`` how the bench was configured for it, None for a person's own files and where nobody noted it.
     """
 
     __tablename__ = "take"
@@ -180,16 +185,26 @@ class Take(Base):
     task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"))
     complete: Mapped[bool] = mapped_column(default=False)
     run: Mapped[dict[str, Any] | None]
+    devices: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     stack: Mapped[Stack] = relationship(back_populates="takes")
     task: Mapped[Task | None] = relationship()
     frames: Mapped[list["Frame"]] = relationship(back_populates="take", order_by="Frame.place")
-    merges: Mapped[list["Merge"]] = relationship(back_populates="take", order_by="Merge.number")
+    sortings: Mapped[list["Sorting"]] = relationship(back_populates="take", order_by="Sorting.number")
+    products: Mapped[list["Product"]] = relationship(back_populates="take", order_by="Product.id")
+
+    @property
+    def merges(self) -> list["Product"]:
+        """Its merges, oldest first."""
+        return [product for product in self.products if product.kind == "merge"]
 
 
 class Frame(Base):
-    """One original. ``place`` is its order in the take; ``rung`` the planned rung it was shot on, if known."""
+    """One original. ``place`` is its order in the take; ``rung`` the planned rung it was shot on, if known.
+
+    ``planned_um`` is where that rung was to lie, ``reported_um`` where the rail said it rested.
+    """
 
     __tablename__ = "frame"
     __table_args__ = (UniqueConstraint("take_id", "name"), Index("frame_take_place", "take_id", "place"))
@@ -206,26 +221,59 @@ class Frame(Base):
     bits: Mapped[int]
     captured_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=False))
     rung: Mapped[int | None]
-    position_um: Mapped[float | None]
+    planned_um: Mapped[float | None]
+    reported_um: Mapped[float | None]
     left_out: Mapped[str | None] = mapped_column(String(300))
     faults: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
 
     take: Mapped[Take] = relationship(back_populates="frames")
 
 
-class Merge(Base):
-    """One merge of one take. Its files lie in the folder of its number; the report is kept here too."""
+class Sorting(Base):
+    """Which frames of a take are merged, in which order, at which depth; none is ever altered.
 
-    __tablename__ = "merge"
+    ``series`` lists frame numbers with their depth in the medium (µm from the nearest, null where unknown), nearest
+    first where that is known. ``left_out`` lists the others with the reason. ``depth_from`` is what depths rest on:
+    positions that the rail "reported", or merely those that were "planned".
+    """
+
+    __tablename__ = "sorting"
     __table_args__ = (UniqueConstraint("take_id", "number"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     take_id: Mapped[int] = mapped_column(ForeignKey("take.id"))
     number: Mapped[int]
-    method: Mapped[str] = mapped_column(String(10))
-    task_id: Mapped[int] = mapped_column(ForeignKey("task.id"))
+    series: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    left_out: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    depth_from: Mapped[str | None] = mapped_column(String(10))
+    made_at: Mapped[datetime] = mapped_column(default=now)
+
+    take: Mapped[Take] = relationship(back_populates="sortings")
+
+
+class Product(Base):
+    """What a stage makes: a merge of a sorting, or something made of another product, its ``parent``.
+
+    Its files lie in the folder of its number; ``files`` and ``report`` are None until it is finished. ``settings`` is
+    all that is needed to make it again from its parent, by ``version`` of the application.
+    """
+
+    __tablename__ = "product"
+    __table_args__ = (UniqueConstraint("take_id", "kind", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id"))
+    number: Mapped[int]
+    sorting_id: Mapped[int | None] = mapped_column(ForeignKey("sorting.id"))
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("product.id"))
+    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    files: Mapped[list[str] | None] = mapped_column(JSONB)
     report: Mapped[dict[str, Any] | None]
+    version: Mapped[str | None] = mapped_column(String(40))
+    task_id: Mapped[int] = mapped_column(ForeignKey("task.id"))
     created_at: Mapped[datetime] = mapped_column(default=now)
 
-    take: Mapped[Take] = relationship(back_populates="merges")
+    take: Mapped[Take] = relationship(back_populates="products")
+    sorting: Mapped[Sorting | None] = relationship()
     task: Mapped[Task] = relationship()

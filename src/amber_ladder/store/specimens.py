@@ -5,15 +5,18 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
 from amber_ladder.errors import Conflict, NotFound
-from amber_ladder.store.models import Merge, Specimen, Stack, Take
+from amber_ladder.store.models import Product, Specimen, Stack, Take
 
 
 def find(session: Session, *, words: str = "", kind: str = "") -> list[Specimen]:
-    """Specimens in whose label or rig every word occurs, newest first, with stacks, takes and merges loaded."""
+    """Specimens in whose label or rig every word occurs, newest first, with stacks, takes and products loaded."""
     query = (
         select(Specimen)
         .options(
-            selectinload(Specimen.stacks).selectinload(Stack.takes).selectinload(Take.merges).joinedload(Merge.task),
+            selectinload(Specimen.stacks)
+            .selectinload(Stack.takes)
+            .selectinload(Take.products)
+            .joinedload(Product.task),
             selectinload(Specimen.stacks).selectinload(Stack.takes).joinedload(Take.task),
         )
         .order_by(Specimen.id)

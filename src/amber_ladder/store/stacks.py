@@ -1,14 +1,15 @@
-"""Stacks, takes, frames and merges."""
+"""Stacks, takes, frames, sortings and products."""
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
 from amber_ladder.errors import Conflict, NotFound
-from amber_ladder.store.models import Frame, Merge, Specimen, Stack, Take, Task
+from amber_ladder.store.models import Frame, Product, Sorting, Specimen, Stack, Take, Task
+from amber_ladder.store.tasks import ENDED
 
 
 def get_stack(session: Session, stack_id: int) -> Stack:
-    """One stack with its specimen, takes, frames and merges. Raises NotFound."""
+    """One stack with its specimen, takes, frames and products. Raises NotFound."""
     stack = session.scalar(
         select(Stack)
         .where(Stack.id == stack_id)
@@ -16,7 +17,7 @@ def get_stack(session: Session, stack_id: int) -> Stack:
             selectinload(Stack.specimen),
             selectinload(Stack.takes).selectinload(Take.frames),
             selectinload(Stack.takes).joinedload(Take.task),
-            selectinload(Stack.takes).selectinload(Take.merges).joinedload(Merge.task),
+            selectinload(Stack.takes).selectinload(Take.products).joinedload(Product.task),
         )
     )
     if stack is None:
@@ -33,12 +34,12 @@ def get_take(session: Session, take_id: int, *, locked: bool = False) -> Take:
     return take
 
 
-def get_merge(session: Session, merge_id: int) -> Merge:
-    """One merge. Raises NotFound."""
-    merge = session.get(Merge, merge_id)
-    if merge is None:
-        raise NotFound(f"there is no merge {merge_id}")
-    return merge
+def get_product(session: Session, product_id: int, kind: str) -> Product:
+    """One product of a kind. Raises NotFound."""
+    product = session.get(Product, product_id)
+    if product is None or product.kind != kind:
+        raise NotFound(f"there is no {kind} {product_id}")
+    return product
 
 
 def get_task(session: Session, task_id: int) -> Task:
@@ -54,9 +55,15 @@ def take_of(session: Session, task: Task) -> Take:
     return session.scalars(select(Take).where(Take.task_id == task.id)).one()
 
 
-def merge_of(session: Session, task: Task) -> Merge:
-    """The merge that a merging task makes."""
-    return session.scalars(select(Merge).where(Merge.task_id == task.id)).one()
+def product_of(session: Session, task: Task) -> Product:
+    """The product that a task makes."""
+    return session.scalars(select(Product).where(Product.task_id == task.id)).one()
+
+
+def refuse_while_shot(stack: Stack) -> None:
+    """Raises Conflict while a take of this stack is being shot."""
+    if any(take.task and take.task.state not in ENDED for take in stack.takes):
+        raise Conflict("this ladder is being shot already: wait for it or stop it first")
 
 
 def add_stack(session: Session, specimen: Specimen, stack: Stack) -> None:
@@ -77,12 +84,26 @@ def add_take(session: Session, stack: Stack, take: Take) -> None:
     session.flush()
 
 
-def add_merge(session: Session, take: Take, merge: Merge) -> None:
-    """Add a merge under the take's next number."""
-    largest = session.scalar(select(func.max(Merge.number)).where(Merge.take_id == take.id))
-    merge.take_id, merge.number = take.id, (largest or 0) + 1
-    session.add(merge)
+def add_product(session: Session, take: Take, product: Product) -> None:
+    """Add a product under the next number of its kind."""
+    of_kind = (Product.take_id == take.id, Product.kind == product.kind)
+    largest = session.scalar(select(func.max(Product.number)).where(*of_kind))
+    product.take_id, product.number = take.id, (largest or 0) + 1
+    session.add(product)
     session.flush()
+
+
+def keep_sorting(session: Session, take: Take, sorting: Sorting) -> Sorting:
+    """Keep a sorting under the take's next number; one that is like the latest is that one."""
+    latest = session.scalar(select(Sorting).where(Sorting.take_id == take.id).order_by(Sorting.number.desc()).limit(1))
+    if latest is not None and all(
+        getattr(latest, name) == getattr(sorting, name) for name in ("series", "left_out", "depth_from")
+    ):
+        return latest
+    sorting.take_id, sorting.number = take.id, (latest.number if latest else 0) + 1
+    session.add(sorting)
+    session.flush()
+    return sorting
 
 
 def add_frame(session: Session, take: Take, frame: Frame) -> None:
@@ -99,7 +120,7 @@ def add_frame(session: Session, take: Take, frame: Frame) -> None:
     session.flush()
 
 
-def take_over(session: Session, take: Take, frame_id: int, *, rung: int, position_um: float) -> None:
+def take_over(session: Session, take: Take, frame_id: int, *, rung: int, planned_um: float) -> None:
     """Let a take begin with a frame of another: the same original, named after its rung here."""
     old = session.get_one(Frame, frame_id)
     frame = Frame(
@@ -112,7 +133,8 @@ def take_over(session: Session, take: Take, frame_id: int, *, rung: int, positio
         bits=old.bits,
         captured_at=old.captured_at,
         rung=rung,
-        position_um=position_um,
+        planned_um=planned_um,
+        reported_um=old.reported_um,
         faults=[],
     )
     add_frame(session, take, frame)
@@ -128,7 +150,7 @@ def merged_stacks(session: Session) -> list[Stack]:
             .options(
                 selectinload(Stack.specimen),
                 selectinload(Stack.takes).selectinload(Take.frames),
-                selectinload(Stack.takes).selectinload(Take.merges).joinedload(Merge.task),
+                selectinload(Stack.takes).selectinload(Take.products).joinedload(Product.task),
             )
         )
     )

@@ -9,7 +9,7 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from amber_ladder.settings import settings
-from amber_ladder.store.models import Merge, Take, Task, now
+from amber_ladder.store.models import Task, now
 
 CHANNEL = "amber_ladder"
 RUN = "run"
@@ -51,15 +51,8 @@ def unfinished(session: Session, *, of_bench: bool = False) -> list[int]:
     return list(session.scalars(select(Task.id).where(Task.state.not_in(ENDED), whose).order_by(Task.id)))
 
 
-def stack_of(session: Session, task: Task) -> int | None:
-    """The stack a task works for."""
-    take_stack = select(Take.stack_id).where(Take.task_id == task.id)
-    merge_stack = select(Take.stack_id).join(Merge, Merge.take_id == Take.id).where(Merge.task_id == task.id)
-    return session.scalar(take_stack.union_all(merge_stack).limit(1))
-
-
 def _notify(session: Session, task: Task) -> None:
-    tell(session, "task", {"stack_id": stack_of(session, task), "task": as_json(task)})
+    tell(session, "task", {"stack_id": task.stack_id, "task": as_json(task)})
 
 
 def tell(session: Session, event: str, payload: dict[str, Any]) -> None:

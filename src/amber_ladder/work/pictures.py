@@ -23,40 +23,40 @@ def tiles_folder(kind: PictureKind, number: int) -> Path:
     """The folder with picture.dzi, its tiles and preview.jpg; made now if need be. Raises NotFound."""
     store = FrameStore(settings().data)
     if kind != "frame":
-        return _merge_tiles(store, kind, number)
-    with transaction() as session:
-        frame = session.get(Frame, number)
-        if frame is None:
-            raise NotFound(f"there is no frame {number}")
-        path = store.original(frame.sha256, frame.suffix)
-        return _made(store.tiles_folder(f"frame-{frame.sha256}"), lambda: read_picture(path))
+        return _product_tiles(store, kind, number)
+    path, sha256 = _original(store, number)
+    return _made(store.tiles_folder(f"frame-{sha256}"), lambda: read_picture(path))
 
 
 def frame_thumb(number: int) -> bytes:
     """A JPEG of a frame, a few dozen pixels high, straight from the original. Raises NotFound."""
+    return small_jpeg(_original(FrameStore(settings().data), number)[0], THUMB_PX)
+
+
+def prepare_tiles(store: FrameStore, product_id: int) -> None:
+    """Make the tiles of a finished merge before anybody looks."""
+    _product_tiles(store, "composite", product_id)
+    _product_tiles(store, "depth", product_id)
+
+
+def _original(store: FrameStore, frame_id: int) -> tuple[Path, str]:
+    # The connection is given back at once: making tiles takes seconds, and there are few connections.
     with transaction() as session:
-        frame = session.get(Frame, number)
+        frame = session.get(Frame, frame_id)
         if frame is None:
-            raise NotFound(f"there is no frame {number}")
-        path = FrameStore(settings().data).original(frame.sha256, frame.suffix)
-    return small_jpeg(path, THUMB_PX)
+            raise NotFound(f"there is no frame {frame_id}")
+        sha256, suffix = frame.sha256, frame.suffix
+    return store.original(sha256, suffix), sha256
 
 
-def prepare_merge_tiles(store: FrameStore, merge_id: int) -> None:
-    """Make a finished merge's tiles before anybody looks."""
-    _merge_tiles(store, "composite", merge_id)
-    _merge_tiles(store, "depth", merge_id)
-
-
-def _merge_tiles(store: FrameStore, kind: Literal["composite", "depth"], merge_id: int) -> Path:
-    folder = store.merge_folder(merge_id)
-    source = folder / f"{kind}.tif"
+def _product_tiles(store: FrameStore, kind: Literal["composite", "depth"], product_id: int) -> Path:
+    source = store.product_folder(product_id) / f"{kind}.tif"
     if not source.is_file():
         with transaction() as session:
-            stacks.get_merge(session, merge_id)
-        raise NotFound(f"merge {merge_id} has no {kind} yet: it is not finished")
+            stacks.get_product(session, product_id, "merge")
+        raise NotFound(f"merge {product_id} has no {kind} yet: it is not finished")
     read = composite_picture if kind == "composite" else depth_picture
-    return _made(store.tiles_folder(f"merge-{merge_id:06d}-{kind}"), lambda: read(source))
+    return _made(store.tiles_folder(f"merge-{product_id:06d}-{kind}"), lambda: read(source))
 
 
 def _made(folder: Path, read: Callable[[], NDArray[Any]]) -> Path:

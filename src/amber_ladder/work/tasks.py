@@ -2,24 +2,19 @@
 
 import logging
 import time
-from collections.abc import Callable
+from collections.abc import Mapping
 
-from amber_ladder.core.frames import Progress
 from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
-from amber_ladder.work.calibrations import calibrate
-from amber_ladder.work.merge import merge_take
-from amber_ladder.work.shoot import close_take, shoot
-from amber_ladder.work.views import TaskView, task_view
+from amber_ladder.work.merge.merges import MERGING
+from amber_ladder.work.practice.takes import PRACTISING
+from amber_ladder.work.rigs.calibrations import CALIBRATING
+from amber_ladder.work.shoot import RUNNING
+from amber_ladder.work.stack.views import TaskView, task_view
 
-_WORK: dict[str, Callable[[int, Progress], None]] = {"shoot": shoot, "merge": merge_take, "calibrate": calibrate}
-# How much of the whole each phase is, for the time left.
-_SHARES: dict[str, dict[str, tuple[float, float]]] = {
-    "shoot": {"shoot": (0.0, 1.0)},
-    "merge": {"register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)},
-    "calibrate": {"shoot": (0.0, 0.8), "register": (0.8, 0.2)},
-}
+LONG_WORK = {work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING)}
+"""All there is. A stage that does long work declares it beside its use case, and is named here."""
 _REPORT_EVERY_S = 0.2
 _DATABASE_PATIENCE_S = 600.0
 
@@ -34,9 +29,10 @@ def run(task_id: int) -> None:
             return
         kind = task.kind
     try:
-        _WORK[kind](task_id, _Reporter(task_id, _SHARES[kind]))
+        work = LONG_WORK[kind]
+        assert work.by_worker is not None, f"{kind} is not the worker's"
+        work.by_worker(task_id, _Reporter(task_id, work.phases))
     except Stopped:
-        _close_stopped_shoot(task_id, kind)
         _end(task_id, "stopped", "stopped by hand")
     except DatabaseAway:
         raise  # the worker takes the task up again once the database is back
@@ -53,24 +49,23 @@ def stop(task_id: int) -> TaskView:
     """Ask a task to stop; one that has not begun is stopped at once. Raises NotFound."""
     with transaction() as session:
         task = stacks.get_task(session, task_id)
-        if task.state == "waiting":
+        by_itself = LONG_WORK[task.kind].stop
+        if by_itself is None and task.state == "waiting":
             tasks.end(session, task, "stopped", "stopped before it began")
         elif task.state == "running":
             task.stop_requested = True
-        return task_view(task)
+        view = task_view(task)
+    if by_itself:
+        by_itself(task_id)
+        with transaction() as session:
+            view = task_view(stacks.get_task(session, task_id))
+    return view
 
 
 def unfinished() -> list[int]:
     """Tasks that are not over."""
     with transaction() as session:
         return tasks.unfinished(session)
-
-
-def _close_stopped_shoot(task_id: int, kind: str) -> None:
-    if kind == "shoot":
-        with transaction() as session:
-            take_id = stacks.take_of(session, stacks.get_task(session, task_id)).id
-        close_take(take_id)
 
 
 def _end(task_id: int, state: str, message: str = "") -> None:
@@ -90,7 +85,7 @@ def _end(task_id: int, state: str, message: str = "") -> None:
 class _Reporter:
     """Writes progress down a few times a second, reckons the time left, and stops when asked to."""
 
-    def __init__(self, task_id: int, shares: dict[str, tuple[float, float]]) -> None:
+    def __init__(self, task_id: int, shares: Mapping[str, tuple[float, float]]) -> None:
         self._task_id = task_id
         self._shares = shares
         self._started = time.monotonic()

@@ -6,11 +6,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.bench.simulated import Wobble
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import METHODS, Method, merge, survey
 from amber_ladder.core.registration import compose, inverse
 from amber_ladder.errors import BadInput, Stopped
+from amber_ladder.simulated.wobble import Wobble
 from tests.support.stacks import MemoryFrames, Shot, psnr_db, shot
 
 

@@ -5,11 +5,13 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_ladder.bench.simulated import SPECIMENS, SimulatedBench, Wobble
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.measuring import Ramp, measure_ramp
 from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
 from amber_ladder.errors import BadInput
+from amber_ladder.simulated.specimens import SPECIMENS
+from amber_ladder.simulated.stand import SimulatedStand
+from amber_ladder.simulated.wobble import Wobble
 from tests.support.stacks import MemoryFrames, shot
 
 SENSOR = Sensor(480, 320, 16.0)
@@ -17,7 +19,7 @@ OPTICS = resolve(Rig(SENSOR, InfinityObjective(5, 0.14, 200, 200)))
 
 
 def series(step_um: float, wobble: Wobble, *, upward: bool = False) -> MemoryFrames:
-    bench = SimulatedBench(SPECIMENS["focus-ramp"], OPTICS, SENSOR, near_um=0, seed=2, wobble=wobble)
+    bench = SimulatedStand(SPECIMENS["focus-ramp"], OPTICS, SENSOR, near_um=0, seed=2, wobble=wobble)
     positions = np.arange(0, 656, step_um)
     pictures = []
     for position in positions[::-1] if upward else positions:

@@ -158,15 +158,15 @@ class OtherWays(unittest.TestCase):
 class FramingAndTurning(unittest.TestCase):
     def test_a_rails_perspective_by_the_thin_lens(self) -> None:
         rig = Rig(SENSOR, Lens(5.6, 1, 1, focal_mm=100))
-        framing = loose_framing(rig, resolve(rig), depth_um=2000, moves="rail")
+        framing = loose_framing(rig, resolve(rig), travel_um=2000, moves="rail")
         self.assertAlmostEqual(framing.growth, 2 / 200)
         self.assertIsNone(framing.assumed)
         self.assertLess(framing.field_mm[0], resolve(rig).field_mm[0] * 0.99)
-        self.assertAlmostEqual(loose_framing(rig, resolve(rig), depth_um=2000, moves="focus_ring").growth, 2 / 100)
+        self.assertAlmostEqual(loose_framing(rig, resolve(rig), travel_um=2000, moves="focus_ring").growth, 2 / 100)
 
     def test_what_is_assumed_is_said(self) -> None:
-        self.assertIn("assumed", loose_framing(LENS, resolve(LENS), depth_um=500, moves="rail").assumed or "")
-        self.assertEqual(loose_framing(FIVE, resolve(FIVE), depth_um=500, moves="rail").growth, 0)
+        self.assertIn("assumed", loose_framing(LENS, resolve(LENS), travel_um=500, moves="rail").assumed or "")
+        self.assertEqual(loose_framing(FIVE, resolve(FIVE), travel_um=500, moves="rail").growth, 0)
 
     def test_turning_a_slope_level_saves_all_its_frames(self) -> None:
         turns = turning(depth_um=1000 * tan(radians(20)), across_um=1000, step_um=10, by_degrees=(5, 10, 20, 30))

@@ -1,69 +1,35 @@
-import { useNavigate, useParams } from "@tanstack/react-router";
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
 import { Dialog } from "radix-ui";
-import { useEffect, useState } from "react";
+import { useState } from "react";
+import { api } from "../client/api";
+import {
+  COMMAND_IDS,
+  COMMANDS,
+  type CommandId,
+  FIXED_KEYS,
+  GROUPS,
+  type Group,
+  keyName,
+  shippedKeys,
+  whyNot,
+} from "../lib/commands";
+import { changeKeys, useCommands, useKeys } from "../ui/commands";
+import { Notice } from "../ui/Notice";
 
-const STAGES = ["plan", "shoot", "merge", "record"] as const;
-const HELP: ReadonlyArray<readonly [string, string]> = [
-  ["?", "show these keys"],
-  ["c", "cabinet"],
-  ["r", "rigs"],
-  ["/", "find (in the cabinet)"],
-  ["1 – 4", "plan, shoot, merge, record (in a stack)"],
-  ["d", "dim room"],
-  ["Tab, then ↑ ↓ Home End", "climb the ladder: choose a frame"],
-  ["+  −  0  and arrows", "in a picture: zoom, whole picture, move"],
-  ["Esc", "close what is open"],
-];
-const AT_THE_BENCH: ReadonlyArray<readonly [string, string]> = [
-  ["[  ]", "rail: one step nearer, farther"],
-  [";  '   ,  .   <  >", "by 1, 10, 100 µm"],
-  ["n  f", "run nearer, farther while held"],
-  ["Space", "stop the rail, the sweep or the run now"],
-  ["b", "back off to the end of the rail"],
-  ["m  M", "mark nearest, farthest point here"],
-  ["e", "find the ends"],
-  ["t  o", "test frame; frame with the flash off"],
-  ["s  p  x", "shoot; pause or go on; stop after the rung"],
-  ["k  g  w  l", "edges, grid, loose border, loupe"],
-];
+const STAGE = /^stage(\d)$/;
 
-const rows = (keys: typeof HELP) =>
-  keys.map(([key, does]) => (
-    <div key={key} className="contents">
-      <dt className="head whitespace-nowrap">{key}</dt>
-      <dd className="text-ink2">{does}</dd>
-    </div>
-  ));
-
-function typing(target: EventTarget | null): boolean {
-  return (
-    target instanceof HTMLElement &&
-    (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
-  );
-}
-
-/** The keys that work everywhere, and the sheet that lists them. */
+/** The keys that work everywhere, and the sheet that lists all of them and changes them. */
 export function Keys() {
   const [open, setOpen] = useState(false);
   const navigate = useNavigate();
-  const { stackId } = useParams({ strict: false });
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
-      const stage = STAGES[Number(event.key) - 1];
-      if (event.key === "?") setOpen(true);
-      else if (event.key === "c") void navigate({ to: "/" });
-      else if (event.key === "r") void navigate({ to: "/rigs" });
-      else if (event.key === "d") document.querySelector<HTMLElement>("header [aria-pressed]")?.click();
-      else if (event.key === "/") document.querySelector<HTMLElement>('input[type="search"]')?.focus();
-      else if (stage && stackId) void navigate({ to: `/stacks/$stackId/${stage}`, params: { stackId } });
-      else return;
-      event.preventDefault();
-    };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
-  }, [navigate, stackId]);
-
+  useCommands({
+    keys: () => setOpen(true),
+    cabinet: () => void navigate({ to: "/" }),
+    rigs: () => void navigate({ to: "/rigs" }),
+    dim: () => document.querySelector<HTMLElement>("header [aria-pressed]")?.click(),
+    find: () => document.querySelector<HTMLElement>('input[type="search"]')?.focus(),
+  });
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
       <Dialog.Trigger className="min-h-11 px-1 hover:text-ink hover:underline">Keys ?</Dialog.Trigger>
@@ -71,15 +37,89 @@ export function Keys() {
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-16 left-1/2 z-50 max-h-[85vh] w-[520px] overflow-y-auto -translate-x-1/2 rounded-s border border-ink bg-card p-5"
+          className="fixed top-16 left-1/2 z-50 max-h-[85vh] w-[560px] overflow-y-auto -translate-x-1/2 rounded-s border border-ink bg-card p-5"
         >
-          <Dialog.Title className="mb-2 text-[18px]">Keys</Dialog.Title>
-          <dl className="grid grid-cols-[auto_1fr] gap-x-5 gap-y-1.5">{rows(HELP)}</dl>
-          <h3 className="mt-3 mb-1 text-[16px]">On Shoot</h3>
-          <dl className="grid grid-cols-[auto_1fr] gap-x-5 gap-y-1">{rows(AT_THE_BENCH)}</dl>
+          <Dialog.Title className="mb-1 text-[18px]">Keys</Dialog.Title>
+          <Sheet />
           <Dialog.Close className="mt-3 min-h-11 underline underline-offset-3">Close</Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
+  );
+}
+
+function Sheet() {
+  const keys = useKeys();
+  const stages = useQuery({ queryKey: ["stages"], queryFn: api.stages, staleTime: Number.POSITIVE_INFINITY });
+  const [waiting, setWaiting] = useState<CommandId | null>(null);
+  const [refused, setRefused] = useState<string | null>(null);
+  const label = (id: CommandId): string | null => {
+    const number = STAGE.exec(id)?.[1];
+    if (!number) return COMMANDS[id].label;
+    return stages.data?.[Number(number) - 1]?.label ?? null; // a stage that is not built yet has no key
+  };
+  const take = (event: React.KeyboardEvent) => {
+    if (!waiting || ["Shift", "Control", "Alt", "Meta"].includes(event.key)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const why = event.key === "Escape" ? null : whyNot(keys, waiting, event.key);
+    setRefused(why);
+    if (why) return;
+    if (event.key !== "Escape") changeKeys({ ...keys, [waiting]: event.key });
+    setWaiting(null);
+  };
+  const changed = COMMAND_IDS.some((id) => keys[id] !== COMMANDS[id].key);
+  return (
+    <>
+      <p className="mb-2 text-[14px] text-ink2">
+        Choose a key to change it, then press another. A foot switch that sends a key will do.
+      </p>
+      {refused && <Notice kind="fault">{refused} Press another, or Esc to leave it.</Notice>}
+      {(Object.keys(GROUPS) as Group[]).map((group) => (
+        <section key={group} aria-label={GROUPS[group]}>
+          <h3 className="mt-3 mb-1 text-[16px]">{GROUPS[group]}</h3>
+          <ul>
+            {COMMAND_IDS.filter((id) => COMMANDS[id].group === group).map((id) => {
+              const name = label(id);
+              return (
+                name && (
+                  <li key={id} className="grid grid-cols-[150px_1fr] items-center gap-x-4">
+                    <button
+                      type="button"
+                      aria-label={`${name}: key ${keyName(keys[id])}, change it`}
+                      className="head min-h-8 rounded-s px-1 text-left hover:bg-rule/50"
+                      onClick={() => {
+                        setWaiting(id);
+                        setRefused(null);
+                      }}
+                      onKeyDown={waiting === id ? take : undefined}
+                      onBlur={() => waiting === id && setWaiting(null)}
+                    >
+                      {waiting === id ? "press a key …" : keyName(keys[id])}
+                    </button>
+                    <span className="text-ink2">{name}</span>
+                  </li>
+                )
+              );
+            })}
+            {FIXED_KEYS.filter(([where]) => where === group).map(([, key, does]) => (
+              <li key={key} className="grid grid-cols-[150px_1fr] items-center gap-x-4">
+                <span className="head px-1 py-1">{key}</span>
+                <span className="text-ink2">{does}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      ))}
+      {changed && (
+        <button
+          type="button"
+          className="mt-3 mr-6 min-h-11 underline underline-offset-3"
+          onClick={() => changeKeys(shippedKeys())}
+        >
+          All keys as they ship
+        </button>
+      )}
+    </>
   );
 }

@@ -37,21 +37,31 @@ const stackIndex = createRoute({
   getParentRoute: () => stack,
   path: "/",
   component: function ToPlan() {
-    return <Navigate to="/stacks/$stackId/plan" params={{ stackId: stack.useParams().stackId }} />;
+    return (
+      <Navigate to="/stacks/$stackId/$stage" params={{ stackId: stack.useParams().stackId, stage: "plan" }} />
+    );
   },
 });
-const plan = createRoute({ getParentRoute: () => stack, path: "/plan", component: PlanStage });
-const shoot = createRoute({ getParentRoute: () => stack, path: "/shoot", component: ShootStage });
-const merge = createRoute({
+// The server lists the stages and their order; here stands what each looks like.
+const STAGES: Readonly<Record<string, React.ComponentType>> = {
+  plan: PlanStage,
+  shoot: ShootStage,
+  merge: MergeStage,
+  record: RecordStage,
+};
+const stage = createRoute({
   getParentRoute: () => stack,
-  path: "/merge",
-  component: () => (
-    <Suspense fallback={<Placeholder>Opening the picture …</Placeholder>}>
-      <MergeStage />
-    </Suspense>
-  ),
+  path: "/$stage",
+  component: function OneStage() {
+    const Stage = STAGES[stage.useParams().stage];
+    if (!Stage) return <Placeholder>There is no such stage. Choose one above.</Placeholder>;
+    return (
+      <Suspense fallback={<Placeholder>Opening the picture …</Placeholder>}>
+        <Stage />
+      </Suspense>
+    );
+  },
 });
-const record = createRoute({ getParentRoute: () => stack, path: "/record", component: RecordStage });
 
 function Fault({ error }: { error: unknown }) {
   return (
@@ -66,12 +76,7 @@ function Fault({ error }: { error: unknown }) {
 
 export const router = createRouter({
   defaultErrorComponent: Fault,
-  routeTree: root.addChildren([
-    cabinet,
-    rigs,
-    newLadder,
-    stack.addChildren([stackIndex, plan, shoot, merge, record]),
-  ]),
+  routeTree: root.addChildren([cabinet, rigs, newLadder, stack.addChildren([stackIndex, stage])]),
 });
 
 declare module "@tanstack/react-router" {

@@ -42,6 +42,7 @@ const asItIs = (file: File) => ({
 });
 
 export const api = {
+  stages: () => answered(client.GET("/api/stages")),
   cabinet: (words: string, kind: string) =>
     answered(client.GET("/api/specimens", { params: { query: { words, kind } } })),
   specimen: (id: number) =>
@@ -107,8 +108,8 @@ export const api = {
   stack: (stack_id: number) =>
     answered(client.GET("/api/stacks/{stack_id}", { params: { path: { stack_id } } })),
   scenes: () => answered(client.GET("/api/scenes")),
-  beginTake: (stack_id: number, body: Schemas["TakeEntry"]) =>
-    answered(client.POST("/api/stacks/{stack_id}/takes", { params: { path: { stack_id } }, body })),
+  beginFiles: (stack_id: number) =>
+    answered(client.POST("/api/stacks/{stack_id}/takes", { params: { path: { stack_id } } })),
   finishTake: (take_id: number) =>
     answered(client.POST("/api/takes/{take_id}/finish", { params: { path: { take_id } } })),
   stop: (task_id: number) =>
@@ -120,6 +121,9 @@ export const api = {
     answered(client.PUT("/api/bench/stack/{stack_id}", { params: { path: { stack_id } } })),
   connectRail: () => answered(client.POST("/api/bench/connect")),
   move: (body: Schemas["MoveEntry"]) => answered(client.POST("/api/bench/move", { body })),
+  holdOn: (hold: string) => answered(client.POST("/api/bench/holds/{hold}", { params: { path: { hold } } })),
+  release: (hold: string) =>
+    answered(client.DELETE("/api/bench/holds/{hold}", { params: { path: { hold } } })),
   halt: () => answered(client.POST("/api/bench/halt")),
   findEnds: () => answered(client.POST("/api/bench/ends")),
   setFlash: (body: Schemas["FlashEntry"]) => answered(client.POST("/api/bench/flash", { body })),

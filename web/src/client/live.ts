@@ -42,11 +42,13 @@ export function listen(queries: QueryClient): () => void {
     if (stack_id === null) return;
     const key = ["stack", stack_id];
     queries.setQueryData<Stack>(key, (stack) => stack && withTask(stack, task));
-    // A stack shot by the worker has a frame more with every step; anything that ended has results to fetch; and what
-    // was begun elsewhere is new here.
-    const known = queries.getQueryData<Stack>(key)?.takes.some((take) => take.task?.id === task.id);
-    if (task.kind === "shoot" || (task.kind === "run" && !known) || ENDED.has(task.state))
-      void queries.invalidateQueries({ queryKey: key });
+    // Anything that ended has results to fetch; and what was begun elsewhere is new here.
+    const known = queries
+      .getQueryData<Stack>(key)
+      ?.takes.some((take) =>
+        [take.task, ...take.merges.map((one) => one.task)].some((one) => one?.id === task.id),
+      );
+    if (!known || ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
     if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: ["cabinet"] });
   });
   source.addEventListener("frame", (event) => {

@@ -1,5 +1,5 @@
 import { useLayoutEffect, useRef, useState } from "react";
-import { trimmed } from "../lib/numbers";
+import { plural, trimmed } from "../lib/numbers";
 import type { LadderDrawing, Rung } from "./layout";
 import { ticks } from "./layout";
 
@@ -147,7 +147,11 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
         </svg>
         {onChoose && <RungButtons rungs={rungs} y={y} right={right} onChoose={onChoose} chosen={chosen} />}
       </div>
-      <p className="px-4 pb-2 text-[13px] text-ink2">µm of stage travel from the first rung</p>
+      <p className="px-4 pb-2 text-[13px] text-ink2">
+        {drawing.unplaced > 0
+          ? `The planned ladder: where the ${plural(drawing.unplaced, "frame")} lie is not known.`
+          : "µm of stage travel from the first rung"}
+      </p>
     </section>
   );
 }

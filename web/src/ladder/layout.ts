@@ -25,12 +25,16 @@ export interface LadderDrawing {
   near: number;
   far: number;
   length: number;
+  /** Stretches in which no kept frame is sharp. */
   gaps: Gap[];
+  /** How many frames there are of which nobody knows where they lie. */
+  unplaced: number;
 }
 
 /** What the ladder shows: the plan, filled up by a take and by a merge of it. */
 export function drawing(plan: Plan, ladder: Ladder, take?: Take, merge?: Merge): LadderDrawing {
-  const positions = (take?.run?.positions_um as number[] | undefined) ?? ladder.positions_um;
+  const own = take?.series.rungs_um ?? [];
+  const positions = own.length > 0 ? own : ladder.positions_um;
   const first = positions[0] ?? 0;
   const byRung = new Map<number, Frame>();
   for (const frame of take?.frames ?? []) {
@@ -57,20 +61,9 @@ export function drawing(plan: Plan, ladder: Ladder, take?: Take, merge?: Merge):
     near: plan.near_um - first,
     far: ladder.far_um - first,
     length: rungs.at(-1)?.depth ?? 0,
-    gaps: take?.complete ? gaps(rungs, ladder.sharp_depth_stage_um) : [],
+    gaps: (take?.series.gaps ?? []).map((gap) => ({ from: gap.from_um - first, to: gap.to_um - first })),
+    unplaced: own.length === 0 ? (take?.frames.filter((frame) => !frame.left_out).length ?? 0) : 0,
   };
-}
-
-/** Stretches between kept rungs that no frame shows sharply. */
-export function gaps(rungs: readonly Rung[], sharpDepth: number): Gap[] {
-  const kept = rungs.filter((rung) => rung.state === "shot");
-  const found: Gap[] = [];
-  kept.forEach((rung, i) => {
-    const next = kept[i + 1];
-    if (next && next.depth - rung.depth > sharpDepth * 1.001)
-      found.push({ from: rung.depth, to: next.depth });
-  });
-  return found;
 }
 
 /** Round distances for the axis, about eight of them. */

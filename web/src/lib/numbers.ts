@@ -45,6 +45,6 @@ export function plural(count: number, one: string, many = `${one}s`): string {
 /** A value and its standard uncertainty, to two digits of the latter. */
 export function plusMinus(value: number, u: number): string {
   if (!(u > 0)) return value.toPrecision(4);
-  const places = Math.min(6, Math.max(0, 1 - Math.floor(Math.log10(u))));
+  const places = Math.min(9, Math.max(0, 1 - Math.floor(Math.log10(u))));
   return `${value.toFixed(places)} ± ${u.toFixed(places)}`;
 }

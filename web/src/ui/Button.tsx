@@ -1,4 +1,6 @@
 import type { ButtonHTMLAttributes } from "react";
+import type { CommandId } from "../lib/commands";
+import { useHint } from "./commands";
 
 type Look = "next" | "plain" | "quiet";
 
@@ -10,14 +12,18 @@ const LOOKS: Record<Look, string> = {
 
 interface Props extends ButtonHTMLAttributes<HTMLButtonElement> {
   look?: Look;
+  /** The command that it does: its hint names the key. */
+  command?: CommandId;
 }
 
 /** A button; `next` is the one next action of a stage. */
-export function Button({ look = "plain", className = "", type = "button", ...rest }: Props) {
+export function Button({ look = "plain", className = "", type = "button", command, ...rest }: Props) {
+  const hint = useHint();
   return (
     <button
       type={type}
       className={`head inline-flex min-h-11 items-center justify-center gap-2 rounded-s border px-4 text-[15px] disabled:cursor-not-allowed disabled:opacity-50 ${LOOKS[look]} ${className}`}
+      {...(command && hint(command))}
       {...rest}
     />
   );

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from amber_ladder.core.colour import decode_srgb
 
 Float = NDArray[np.float32]
-Kind = Literal["dark", "bright", "shaken", "odd_size"]
+Kind = Literal["dark", "bright", "shaken"]
 
 _UNEVEN_STOPS = 0.35
 _DIRECTIONS = 8
@@ -30,14 +30,13 @@ class FrameFault:
 
 
 class FrameJudge:
-    """Judges the frames of a run in the order they are shot, against those before them.
+    """Judges the frames of a run in the order they are shot, against those before them. All must be of one size.
 
     Shaking is told from the last fit frame alone, so the first one had better be calm. Where little is in focus, mere
     refocusing may look like it: a frame that is shot again after a much longer rest, and looks the same, is fit.
     """
 
-    def __init__(self, size_px: tuple[int, int]) -> None:
-        self._size = size_px
+    def __init__(self) -> None:
         self._levels: list[float] = []
         self._profile: Float | None = None
         self._judged: tuple[float, Float] | None = None
@@ -49,12 +48,6 @@ class FrameJudge:
 
         Afterwards ``calmed`` says whether the one before was shaken and this one is less so.
         """
-        width, height = self._size
-        if (picture.shape[1], picture.shape[0]) != (width, height):
-            self._judged = self._refused = None
-            self.calmed = False
-            reason = f"is {picture.shape[1]} × {picture.shape[0]} px, not {width} × {height} px"
-            return [FrameFault("odd_size", reason)]
         grey = _grey(picture)
         level, profile = self._judged = _level(grey), _profile(grey)
         shaken, before = self._shaken(profile), self._refused if again else None
@@ -64,6 +57,11 @@ class FrameJudge:
             shaken = []
         self._refused = profile if shaken else None
         return self._uneven(level) + shaken
+
+    def forget(self) -> None:
+        """A frame came that could not be judged: an earlier suspicion tells nothing of the next one."""
+        self._judged = self._refused = None
+        self.calmed = False
 
     def accept(self, *, fit: bool = True) -> None:
         """Hold later frames to the one that was judged last; an unfit one tells of light alone."""

@@ -25,14 +25,13 @@ class Framing:
     assumed: str | None
 
 
-def loose_framing(rig: Rig, optics: Optics, *, depth_um: float, moves: Moves) -> Framing:
+def loose_framing(rig: Rig, optics: Optics, *, travel_um: float, moves: Moves) -> Framing:
     """The frame to compose within: what every frame of the stack will still show after alignment.
 
-    On a rail the entrance pupil comes nearer by the depth: the picture grows by depth / distance. A focus ring
-    changes the lens's own magnification, by depth · m / f for a thin lens. Source: thin lens.
+    ``travel_um`` is the stage's. On a rail the entrance pupil comes nearer by it: the picture grows by
+    travel / distance. A focus ring changes the magnification of the lens itself, by depth · m / f. Source: thin lens.
     """
-    depth_mm = depth_um / 1e3 / rig.medium_index
-    growth, formula, assumed = _growth(rig, optics, depth_mm, moves)
+    growth, formula, assumed = _growth(rig, optics, travel_um / 1e3, moves)
     shortest = min(rig.sensor.width_px, rig.sensor.height_px)
     inner = max((1.0 - growth) - 2.0 * _DRIFT_PX / shortest, 0.0)
     width, height = optics.field_mm

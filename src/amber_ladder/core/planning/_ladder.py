@@ -95,6 +95,11 @@ class Ladder:
     warnings: tuple[str, ...]
     faults: tuple[str, ...]
 
+    @property
+    def medium_ratio(self) -> float:
+        """How far focus moves in what the specimen lies in, for each µm of the stage."""
+        return self.step_in_medium_um / self.step_um
+
 
 def plan_ladder(
     optics: Optics,

@@ -3,12 +3,11 @@ import { Link } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 import { api, type CabinetRow, pictureUrl } from "../../client/api";
 import { fNumber, trimmed, um } from "../../lib/numbers";
+import { SpecimenForm } from "../../specimen/SpecimenForm";
 import { Button } from "../../ui/Button";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
-import { SpecimenForm } from "./SpecimenForm";
 
-const STAGES = ["plan", "shoot", "merge", "record"] as const;
 const PLURALS: Record<string, string> = {
   insect: "Insects",
   mineral: "Minerals",
@@ -127,15 +126,6 @@ function Rows({ rows }: { rows: CabinetRow[] }) {
 }
 
 function SpecimenRow({ row: { specimen, stack } }: { row: CabinetRow }) {
-  const stage = !stack
-    ? null
-    : stack.stages_done.includes("merge")
-      ? "merge"
-      : stack.stages_done.includes("shoot")
-        ? "merge"
-        : stack.busy
-          ? "shoot"
-          : "plan";
   const title = `${specimen.catalogue_number} ${specimen.name}`;
   const inMedium = stack && specimen.medium_index > 1;
   return (
@@ -155,11 +145,11 @@ function SpecimenRow({ row: { specimen, stack } }: { row: CabinetRow }) {
         )}
       </td>
       <td className="pr-4">
-        {stack && stage ? (
+        {stack ? (
           <Link
             className="font-bold after:absolute after:inset-0"
-            to={`/stacks/$stackId/${stage}`}
-            params={{ stackId: String(stack.id) }}
+            to="/stacks/$stackId/$stage"
+            params={{ stackId: String(stack.id), stage: stack.goes_on_at }}
           >
             {title}
           </Link>
@@ -200,20 +190,19 @@ function SpecimenRow({ row: { specimen, stack } }: { row: CabinetRow }) {
           </>
         )}
       </td>
-      <td>
-        <Progress done={stack?.stages_done ?? []} busy={stack?.busy ?? false} />
-      </td>
+      <td>{stack && <Progress stages={stack.stages} busy={stack.busy} />}</td>
     </tr>
   );
 }
 
-function Progress({ done, busy }: { done: readonly string[]; busy: boolean }) {
+function Progress({ stages, busy }: { stages: NonNullable<CabinetRow["stack"]>["stages"]; busy: boolean }) {
+  const done = stages.filter((stage) => stage.done).map((stage) => stage.label.toLowerCase());
   const said = done.length > 0 ? `done: ${done.join(", ")}` : "nothing done yet";
   return (
     <div>
       <div role="img" aria-label={said} title={said} className="flex gap-1">
-        {STAGES.map((stage) => (
-          <span key={stage} className={`h-2 w-8 ${done.includes(stage) ? "bg-amber-fill" : "bg-rule"}`} />
+        {stages.map((stage) => (
+          <span key={stage.key} className={`h-2 w-8 ${stage.done ? "bg-amber-fill" : "bg-rule"}`} />
         ))}
       </div>
       {busy && <div className="pt-0.5 text-[13px] text-ink2">at work now</div>}

@@ -1,36 +1,16 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Calibration, type Rig } from "../../client/api";
-import { plusMinus, trimmed } from "../../lib/numbers";
+import { plusMinus } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
 import { Work } from "../../ui/Work";
+import { Deviation } from "./Deviation";
 import { RampDialog } from "./RampDialog";
 import { ResidualPlot } from "./ResidualPlot";
+import type { RampResult, ScaleResult } from "./results";
 import { ScaleDialog } from "./ScaleDialog";
-
-export interface ScaleResult {
-  um_per_px: number;
-  u_um_per_px: number;
-  nominal_um_per_px: number;
-  deviation: number;
-  deviation_is_large: boolean;
-  lines?: number;
-  distortion?: number | null;
-}
-
-export interface RampResult {
-  um_per_unit: number;
-  u_um_per_unit: number;
-  um_per_frame: number;
-  residual_um: number;
-  residuals_um: number[];
-  bands: Array<{ file: string; position_px: number }>;
-  without_band: string[];
-  bend_um_per_frame2: number;
-  scale_from: string;
-}
 
 /** What was measured on a rig, newest first, and new measurements. */
 export function Calibrations({ rig }: { rig: Rig }) {
@@ -137,6 +117,11 @@ function One({ calibration }: { calibration: Calibration }) {
   return (
     <>
       {head(`One ${entry.unit}`, `${plusMinus(result.um_per_unit, result.u_um_per_unit)} µm`)}
+      {result.slope_tolerance_assumed && (
+        <p className="text-[14px] text-ink2">
+          The uncertainty holds ± {result.slope_tolerance_deg}° of the slope, which is assumed.
+        </p>
+      )}
       <ResidualPlot result={result} />
     </>
   );
@@ -156,26 +141,5 @@ function Forget({ calibration }: { calibration: Calibration }) {
         Take it off the list
       </Button>
     </>
-  );
-}
-
-/** How a measured scale stands to the nominal one; more than 2 % is named. */
-export function Deviation({ result }: { result: ScaleResult }) {
-  const percent = `${result.deviation >= 0 ? "+" : "−"}${Math.abs(100 * result.deviation).toFixed(2)} %`;
-  if (result.deviation_is_large)
-    return (
-      <Notice kind="fault" title={`${percent} from nominal.`}>
-        The parts compute to {trimmed(result.nominal_um_per_px.toPrecision(4))} µm/px. Check the spacing of
-        the ruling, the tube length, and what is engraved on the objective.
-      </Notice>
-    );
-  return (
-    <p className="text-[14px] text-ink2">
-      {percent} from the nominal {trimmed(result.nominal_um_per_px.toPrecision(4))} µm/px
-      {result.lines !== undefined && `, over ${result.lines} lines`}
-      {typeof result.distortion === "number" &&
-        `; the field is bent by ${(100 * result.distortion).toFixed(2)} % at most`}
-      . The uncertainty is that of the picture; the ruling's own tolerance comes on top.
-    </p>
   );
 }

@@ -12,6 +12,7 @@ import { Work } from "../../ui/Work";
 /** What a body's bare focus steps, or its counter, move focus by: from a series of a flat ramp. */
 export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const [slope, setSlope] = useState<number | null>(20);
+  const [slopeTolerance, setSlopeTolerance] = useState<number | null>(null);
   const [units, setUnits] = useState<number | null>(1);
   const [unit, setUnit] = useState("step");
   const [hidden, setHidden] = useState<number | null>(12);
@@ -22,6 +23,7 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
     mutationFn: async (files: File[] | null) => {
       const begun = await api.beginRamp(rig.id, {
         slope_deg: slope ?? 0,
+        slope_tolerance_deg: slopeTolerance,
         units_per_frame: units ?? 0,
         unit,
         simulated_unit_um: files ? null : hidden,
@@ -56,6 +58,15 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
         value={slope}
         onChange={setSlope}
         problem={refusal?.at("slope_deg")}
+      />
+      <NumberField
+        label="How true the slope is"
+        unit="± °"
+        optional
+        hint="Left empty, ± 0.5° is assumed, and said to be."
+        value={slopeTolerance}
+        onChange={setSlopeTolerance}
+        problem={refusal?.at("slope_tolerance_deg")}
       />
       <NumberField
         label="Units between two frames"

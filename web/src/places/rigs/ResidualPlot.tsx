@@ -1,5 +1,5 @@
 import { digits, plural, trimmed } from "../../lib/numbers";
-import type { RampResult } from "./Calibrations";
+import type { RampResult } from "./results";
 
 const WIDTH = 520;
 const HEIGHT = 96;

@@ -1,8 +1,8 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Figure, type Part, Refusal, type Rig } from "../../client/api";
+import { api, type Part, Refusal, type Rig } from "../../client/api";
 import { withSaved } from "../../lib/lists";
-import { digits, times, trimmed } from "../../lib/numbers";
+import { times } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { NumberField, TextField } from "../../ui/Field";
@@ -218,8 +218,3 @@ function Versions({ rig }: { rig: Rig }) {
 }
 
 const fieldOf = ({ key: _key, ...rest }: Entered) => rest;
-
-export function figureText(figure: Pick<Figure, "values" | "unit">): string {
-  const values = figure.values.map((value) => trimmed(digits(value, 3))).join(" × ");
-  return figure.unit === "f/" ? `f/${values}` : `${values} ${figure.unit}`.trim();
-}

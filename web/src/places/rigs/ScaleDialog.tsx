@@ -6,14 +6,16 @@ import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/Field";
 import { FileButton } from "../../ui/FileButton";
 import { Notice } from "../../ui/Notice";
-import { Deviation, type ScaleResult } from "./Calibrations";
+import { Deviation } from "./Deviation";
 import { type Points, RulingPicture } from "./RulingPicture";
+import type { ScaleResult } from "./results";
 
 const SIMULATED_UM = 20;
 
 /** The scale from a picture: the ruling is found, its true spacing confirmed; or two points are set by hand. */
 export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const [length, setLength] = useState<number | null>(null);
+  const [tolerance, setTolerance] = useState<number | null>(null);
   const [points, setPoints] = useState<Points | null>(null);
   const seen = (found: ScalePicture) => {
     save.reset();
@@ -35,7 +37,7 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const found = latest.data;
   const save = useMutation({
     mutationFn: (picture: ScalePicture["picture"]) =>
-      api.saveScale(rig.id, { picture, length_um: length ?? 0, points }),
+      api.saveScale(rig.id, { picture, length_um: length ?? 0, tolerance_percent: tolerance, points }),
   });
   const busy = bring.isPending || shoot.isPending;
   const refusal = save.error instanceof Refusal ? save.error : null;
@@ -95,6 +97,15 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
                 onChange={setLength}
                 problem={refusal?.at("length_um") ?? refusal?.at("points")}
               />
+              <NumberField
+                label="How true that distance is"
+                unit="± %"
+                optional
+                hint="From the maker's certificate. Left empty, ± 0.1 % is assumed, and said to be."
+                value={tolerance}
+                onChange={setTolerance}
+                problem={refusal?.at("tolerance_percent")}
+              />
               {points &&
                 (["First point, x", "First point, y", "Second point, x", "Second point, y"] as const).map(
                   (label, i) => (
@@ -132,8 +143,10 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
               {saved ? (
                 <>
                   <p role="status">
-                    Saved: {plusMinus(saved.um_per_px, saved.u_um_per_px)} µm/px. The rig works with it from
-                    now on, as a new version.
+                    Saved: {plusMinus(saved.um_per_px, saved.u_um_per_px)} µm/px
+                    {saved.tolerance_assumed &&
+                      `, with ± ${saved.tolerance_percent} % assumed for the ruling`}
+                    . The rig works with it from now on, as a new version.
                   </p>
                   <Deviation result={saved} />
                   <Button look="next" onClick={onDone}>

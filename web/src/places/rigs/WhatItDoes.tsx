@@ -1,12 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Rig, type RigPreview } from "../../client/api";
+import { FigureRow } from "../../specimen/FigureRow";
+import { figureText } from "../../specimen/figures";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
-import { FigureRow } from "../../ui/FigureRow";
 import { Notice } from "../../ui/Notice";
 import { RigDrawing } from "./RigDrawing";
-import { figureText } from "./RigForm";
 
 const POWERS = [1, 1 / 2, 1 / 4, 1 / 8, 1 / 16, 1 / 32, 1 / 64, 1 / 128];
 

@@ -5,12 +5,14 @@ import { api, type Merge, type Stack, type Take } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { duration, plural, um } from "../../lib/numbers";
+import { type Shown, Viewer } from "../../pictures/Viewer";
+import { depth } from "../../specimen/figures";
+import { SeriesWarnings } from "../../specimen/SeriesWarnings";
+import { finishedMerges, latestTake, useStack } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Work } from "../../ui/Work";
-import { finishedMerges, latestTake, useStack } from "../StackPage";
-import { type Shown, Viewer } from "./Viewer";
 
 const METHODS = { pyramid: "Pyramid", select: "Depth pick", blend: "Contrast blend" } as const;
 type Method = keyof typeof METHODS;
@@ -27,6 +29,7 @@ interface Report {
   registration: Array<{ file: string; matrix: number[][] }>;
   reference_frame: string;
   seconds: number;
+  warnings?: string[];
 }
 
 const title = (merge: Merge) => `${METHODS[merge.method as Method] ?? merge.method}, run ${merge.number}`;
@@ -66,7 +69,11 @@ function Start({ stack, take }: { stack: Stack; take: Take | undefined }) {
     return (
       <Placeholder>
         There is nothing to merge yet: this ladder has not been shot.{" "}
-        <Link to="/stacks/$stackId/shoot" params={{ stackId: String(stack.id) }} className="underline">
+        <Link
+          to="/stacks/$stackId/$stage"
+          params={{ stackId: String(stack.id), stage: "shoot" }}
+          className="underline"
+        >
           Shoot it or bring frames
         </Link>
         .
@@ -188,8 +195,8 @@ function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
             </div>
             <span className="flex-1" />
             <Link
-              to="/stacks/$stackId/record"
-              params={{ stackId: String(stack.id) }}
+              to="/stacks/$stackId/$stage"
+              params={{ stackId: String(stack.id), stage: "record" }}
               className="head my-1 inline-flex min-h-11 items-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
             >
               Record and export
@@ -215,7 +222,7 @@ function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
               </li>
             )}
           </ul>
-          <Findings report={report} />
+          <Findings take={shown.take} report={report} />
         </div>
       </div>
     </div>
@@ -248,7 +255,7 @@ function MergeCard({
         {takes > 1 && `, take ${take.number}`}
       </span>
       <Line label="Frames used" value={`${report.frames_used.length} of ${take.frames.length}`} />
-      {merge.depth_um !== null && <Line label="Depth" value={um(merge.depth_um)} />}
+      <Line label="Depth" value={depth(merge)} />
       <Line label="Largest shift" value={`${largestShift(report).toFixed(1)} px`} />
       <Line label="Took" value={duration(report.seconds)} />
     </button>
@@ -272,9 +279,15 @@ function largestShift(report: Report): number {
   );
 }
 
-function Findings({ report }: { report: Report }) {
+function Findings({ take, report }: { take: Take; report: Report }) {
   return (
     <div className="space-y-2 px-4 pb-3 empty:hidden">
+      {report.warnings?.map((warning) => (
+        <Notice key={warning} kind="hint">
+          {warning}
+        </Notice>
+      ))}
+      <SeriesWarnings take={take} />
       {report.coverage.gaps.map((gap) => (
         <Notice
           key={gap.after_frame}
@@ -313,6 +326,6 @@ function pictures(
 }
 
 function depthLabel(merge: Merge): string {
-  const over = merge.depth_um === null ? "" : ` over ${um(merge.depth_um)}`;
+  const over = merge.depth_um === null ? " in frames" : ` over ${um(merge.depth_um)}`;
   return `Depth${over}, ${title(merge).toLowerCase()}`;
 }

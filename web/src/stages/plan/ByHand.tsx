@@ -2,15 +2,15 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Ladder } from "../../client/api";
 import { digits, plural, um } from "../../lib/numbers";
+import { FigureRow } from "../../specimen/FigureRow";
 import { NumberField } from "../../ui/Field";
-import { FigureRow } from "../../ui/FigureRow";
 import { Notice } from "../../ui/Notice";
 
 /** For what will not hold still on a rail: how many frames in a burst, how many are kept, how long to hold. */
 export function ByHand({ ladder, overlap }: { ladder: Ladder; overlap: number }) {
   const [fps, setFps] = useState<number | null>(10);
   const [sweep, setSweep] = useState<number | null>(300);
-  const depth = ((ladder.far_um - ladder.near_um) * ladder.step_in_medium_um) / ladder.step_um;
+  const depth = ladder.depth_in_medium_um;
   const ready = fps !== null && sweep !== null;
   const body = {
     depth_um: depth,

@@ -5,13 +5,14 @@ import { api, type Part, Refusal, type Rig, type Specimen, type Stack, type Way 
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { plural, trimmed, um } from "../../lib/numbers";
-import { SpecimenForm } from "../../places/cabinet/SpecimenForm";
+import { Label } from "../../specimen/Label";
+import { SpecimenForm } from "../../specimen/SpecimenForm";
+import { useStack } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { InHeader } from "../../ui/HeaderSlot";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
 import { Tabs } from "../../ui/Tabs";
-import { Label, useStack } from "../StackPage";
 import { ByHand } from "./ByHand";
 import { Cautions } from "./Cautions";
 import { type Draft, draftOf, planOf, START, subjectOf, within, withParts, withSet } from "./draft";
@@ -131,7 +132,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
       queries.setQueryData(["stack", saved.id], saved);
       void queries.invalidateQueries({ queryKey: ["cabinet"] });
       void queries.invalidateQueries({ queryKey: ["stack"] });
-      void navigate({ to: "/stacks/$stackId/shoot", params: { stackId: String(saved.id) } });
+      void navigate({ to: "/stacks/$stackId/$stage", params: { stackId: String(saved.id), stage: "shoot" } });
     },
   });
   const change = (next: Draft) => {
@@ -347,8 +348,8 @@ function NextAction({ stack, shot, touched, ready, saving, onSave }: NextProps) 
   if (stack && !touched)
     return (
       <Link
-        to={`/stacks/$stackId/${shot ? "merge" : "shoot"}`}
-        params={{ stackId: String(stack.id) }}
+        to="/stacks/$stackId/$stage"
+        params={{ stackId: String(stack.id), stage: shot ? "merge" : "shoot" }}
         className="head inline-flex min-h-11 shrink-0 items-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
       >
         {shot ? "Merge this stack" : "Shoot this ladder"}

@@ -1,7 +1,7 @@
 import type { Figure, PlanPreview } from "../../client/api";
 import { bytes, digits, duration, percent, plural, trimmed, um } from "../../lib/numbers";
-import { figureText } from "../../places/rigs/RigForm";
-import { FigureRow } from "../../ui/FigureRow";
+import { FigureRow } from "../../specimen/FigureRow";
+import { figureText } from "../../specimen/figures";
 import { Notice } from "../../ui/Notice";
 
 interface ResultProps {
@@ -112,8 +112,7 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
           <Notice kind="hint" title={`In ${medium}, focus moves deeper than the stage.`}>
             A step of {um(ladder.step_um)} of the stage moves focus by {um(ladder.step_near_axis_um)} near the
             axis and {um(ladder.step_rim_um)} at the rim; {um(ladder.far_um - ladder.near_um)} of stage travel
-            are {um(((ladder.far_um - ladder.near_um) * ladder.step_in_medium_um) / ladder.step_um)} in depth.
-            A cover slip shifts focus once and changes no step.
+            are {um(ladder.depth_in_medium_um)} in depth. A cover slip shifts focus once and changes no step.
           </Notice>
         )}
         {checks.map((check) => (

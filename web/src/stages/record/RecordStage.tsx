@@ -4,10 +4,12 @@ import { useState } from "react";
 import { api, type Merge, pictureUrl, type Stack, type Take } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { fNumber, percent, plusMinus, times, trimmed, um } from "../../lib/numbers";
+import { plusMinus, trimmed } from "../../lib/numbers";
+import { aperture, depth, magnification, NOT_KNOWN, step } from "../../specimen/figures";
+import { SeriesWarnings } from "../../specimen/SeriesWarnings";
+import { finishedMerges, latestTake, useStack } from "../../specimen/stack";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
-import { finishedMerges, latestTake, useStack } from "../StackPage";
 
 const METHODS: Record<string, string> = { pyramid: "pyramid", select: "depth pick", blend: "contrast blend" };
 
@@ -28,7 +30,11 @@ export function RecordStage() {
       ) : (
         <Placeholder>
           There is nothing to record yet.{" "}
-          <Link to="/stacks/$stackId/merge" params={{ stackId: String(stack.id) }} className="underline">
+          <Link
+            to="/stacks/$stackId/$stage"
+            params={{ stackId: String(stack.id), stage: "merge" }}
+            className="underline"
+          >
             Merge a take first
           </Link>
           .
@@ -48,7 +54,7 @@ interface Props {
 
 function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
   const label = useQuery({ queryKey: ["label", merge.id], queryFn: () => api.label(merge.id) });
-  const { specimen, optics, ladder } = stack;
+  const { specimen, optics } = stack;
   const used = (merge.report?.frames_used as string[] | undefined)?.length ?? 0;
   const excluded = (merge.report?.excluded as unknown[] | undefined)?.length ?? 0;
   const facts: ReadonlyArray<readonly [string, string]> = [
@@ -60,16 +66,14 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     ],
     ["Locality", specimen.locality || "not given"],
     ["Rig", `${stack.rig_name}, version ${stack.rig_version}`],
-    ["Magnification", `${times(optics.magnification)} ${optics.pixel_origin}`],
-    [
-      "Effective aperture",
-      `${fNumber(optics.effective_f_number)}, NA ${trimmed(optics.numerical_aperture.toPrecision(3))}`,
-    ],
-    ["Step", `${um(ladder.step_um)}, overlap ${percent(ladder.overlap)}`],
+    ["Magnification", magnification(optics)],
+    ["Effective aperture", aperture(optics)],
+    ["Shot with", label.data?.shot_with ?? ""],
+    ["Step", step(stack, take)],
     ["Frames", `${take.frames.length} shot, ${used} used, ${excluded} left out`],
-    ["Depth", merge.depth_um === null ? "not known" : um(merge.depth_um)],
+    ["Depth", depth(merge)],
     ["Merged by", `${METHODS[merge.method] ?? merge.method}, run ${merge.number} of take ${take.number}`],
-    ["Mended", "nothing"],
+    ["Mended", label.data?.mended.join(", ") || "nothing"],
   ];
   return (
     <div className="overflow-y-auto p-5">
@@ -97,10 +101,16 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               <div className="flex justify-between gap-6 border-rule border-b py-1.5">
                 <dt className="text-ink2">Scale</dt>
                 <dd className="text-right">
-                  {label.data.u_um_per_px
-                    ? plusMinus(label.data.um_per_px, label.data.u_um_per_px)
-                    : trimmed(label.data.um_per_px.toPrecision(4))}{" "}
-                  µm/px, <strong>{label.data.scale_from}</strong>
+                  {label.data.um_per_px === null ? (
+                    NOT_KNOWN
+                  ) : (
+                    <>
+                      {label.data.u_um_per_px
+                        ? plusMinus(label.data.um_per_px, label.data.u_um_per_px)
+                        : trimmed(label.data.um_per_px.toPrecision(4))}{" "}
+                      µm/px, <strong>{label.data.scale_from}</strong>
+                    </>
+                  )}
                 </dd>
               </div>
             )}
@@ -112,6 +122,9 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               </Notice>
             </div>
           )}
+          <div className="mt-3 space-y-2 empty:hidden">
+            <SeriesWarnings take={take} />
+          </div>
           {label.isError && <Notice kind="fault">{label.error.message}</Notice>}
         </section>
         <section aria-label="Files">
@@ -121,7 +134,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               className="w-full"
               src={pictureUrl("composite", merge.id, "preview.jpg")}
             />
-            {label.data && (
+            {label.data?.bar && (
               <div
                 className="absolute right-3 bottom-3 border-white border-b-[3px] pb-0.5 text-center text-[13px] text-white [text-shadow:0_0_3px_#000]"
                 style={{ width: `${(100 * label.data.bar.length_px) / label.data.width_px}%` }}
@@ -146,7 +159,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
             <Download
               href={`/api/merges/${merge.id}/depth.tif`}
               name="Depth"
-              kind="TIFF of floats in µm, empty where unknown"
+              kind={`TIFF of floats in ${merge.depth_um === null ? "frames" : "µm"}, empty where unknown`}
             />
             <Download
               href={`/api/merges/${merge.id}/record.json`}

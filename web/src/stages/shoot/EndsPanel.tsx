@@ -57,11 +57,16 @@ export function EndsPanel({ stack, bench, moment, locked, act }: Props) {
         </div>
       ))}
       {finding ? (
-        <Button className="mt-2 w-full" onClick={() => act(api.halt)}>
+        <Button command="stop" className="mt-2 w-full" onClick={() => act(api.halt)}>
           Looking for the ends … Stop
         </Button>
       ) : (
-        <Button className="mt-2 w-full" disabled={locked || !bench.live} onClick={() => act(api.findEnds)}>
+        <Button
+          command="findEnds"
+          className="mt-2 w-full"
+          disabled={locked || !bench.live}
+          onClick={() => act(api.findEnds)}
+        >
           {found ? "Find the ends again" : "Find the ends"}
         </Button>
       )}

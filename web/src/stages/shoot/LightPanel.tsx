@@ -94,10 +94,10 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
         </Button>
       )}
       <div className="mt-2 grid grid-cols-2 gap-2">
-        <Button disabled={locked || working} onClick={() => act(api.testFrame)}>
+        <Button command="testFrame" disabled={locked || working} onClick={() => act(api.testFrame)}>
           Test frame
         </Button>
-        <Button disabled={locked || working} onClick={() => act(api.roomFrame)}>
+        <Button command="roomFrame" disabled={locked || working} onClick={() => act(api.roomFrame)}>
           Flash off
         </Button>
       </div>

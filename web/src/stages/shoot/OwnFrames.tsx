@@ -28,7 +28,7 @@ export function OwnFrames({ stack, take, onChange, onDone }: Props) {
   const send = useMutation({
     mutationFn: async (files: File[]) => {
       if (files.length === 0) return;
-      const target = take ?? (await api.beginTake(stack.id, { source: "files" }));
+      const target = take ?? (await api.beginFiles(stack.id));
       stopper.current = new AbortController();
       await upload((file) => api.addFile(target.id, file), files, setSending, stopper.current.signal);
     },

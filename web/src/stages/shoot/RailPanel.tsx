@@ -1,7 +1,8 @@
-import { useRef } from "react";
 import { api, type Bench } from "../../client/api";
+import type { CommandId } from "../../lib/commands";
 import { um } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
+import { useHint } from "../../ui/commands";
 import { Notice } from "../../ui/Notice";
 import type { Moment } from "./live";
 
@@ -11,13 +12,26 @@ interface Props {
   step: number;
   locked: boolean;
   act: (order: () => Promise<unknown>) => void;
+  hold: Holding;
 }
 
-const JOGS = [-100, -10, -1, 1, 10, 100] as const;
+interface Holding {
+  press: (to_um: number) => void;
+  release: () => void;
+}
+
+const JOGS: ReadonlyArray<readonly [number, CommandId]> = [
+  [-100, "nearer100"],
+  [-10, "nearer10"],
+  [-1, "nearer1"],
+  [1, "farther1"],
+  [10, "farther10"],
+  [100, "farther100"],
+];
 const sign = (by: number) => (by < 0 ? `−${-by}` : `+${by}`);
 
 /** Where the rail is, and moving it: by a distance, while a button is held, or to a place. */
-export function RailPanel({ bench, moment, step, locked, act }: Props) {
+export function RailPanel({ bench, moment, step, locked, act, hold }: Props) {
   const { rail } = bench;
   const at = moment?.position_um ?? rail.position_um ?? null;
   const free =
@@ -50,9 +64,10 @@ export function RailPanel({ bench, moment, step, locked, act }: Props) {
               : `${(free / 1000).toFixed(2)} mm free before the specimen`}
           </p>
           <fieldset aria-label="Move by µm" className="grid grid-cols-6 gap-1">
-            {JOGS.map((by) => (
+            {JOGS.map(([by, command]) => (
               <Jog
                 key={by}
+                command={command}
                 label={`Move by ${sign(by)} µm`}
                 disabled={locked}
                 onClick={() => act(() => api.move({ by_um: by }))}
@@ -62,10 +77,11 @@ export function RailPanel({ bench, moment, step, locked, act }: Props) {
             ))}
           </fieldset>
           <div className="grid grid-cols-4 gap-1">
-            <Hold to={rail.lowest_um} locked={locked} act={act}>
+            <Hold command="runNearer" to={rail.lowest_um} locked={locked} hold={hold}>
               Hold nearer
             </Hold>
             <Jog
+              command="stepNearer"
               label={`− step, ${um(step)} nearer`}
               disabled={locked}
               onClick={() => act(() => api.move({ by_um: -step }))}
@@ -73,13 +89,14 @@ export function RailPanel({ bench, moment, step, locked, act }: Props) {
               − step
             </Jog>
             <Jog
+              command="stepFarther"
               label={`+ step, ${um(step)} farther`}
               disabled={locked}
               onClick={() => act(() => api.move({ by_um: step }))}
             >
               + step
             </Jog>
-            <Hold to={rail.highest_um} locked={locked} act={act}>
+            <Hold command="runFarther" to={rail.highest_um} locked={locked} hold={hold}>
               Hold farther
             </Hold>
           </div>
@@ -95,6 +112,7 @@ export function RailPanel({ bench, moment, step, locked, act }: Props) {
               </Jog>
             ))}
             <Jog
+              command="park"
               label="Back off to the rail's end, away from the specimen, before an objective is changed"
               disabled={locked}
               onClick={() => act(() => api.move({ place: "park" }))}
@@ -110,17 +128,19 @@ export function RailPanel({ bench, moment, step, locked, act }: Props) {
 
 interface JogProps {
   label: string;
+  command?: CommandId;
   disabled: boolean;
   onClick: () => void;
   children: React.ReactNode;
 }
 
-function Jog({ label, disabled, onClick, children }: JogProps) {
+function Jog({ label, command, disabled, onClick, children }: JogProps) {
+  const hint = useHint();
   return (
     <button
       type="button"
       aria-label={label}
-      title={label}
+      {...(command ? hint(command, label) : { title: label })}
       disabled={disabled}
       className="head min-h-11 rounded-s border border-ink2 px-0.5 text-[13.5px] hover:bg-rule/50 disabled:opacity-50"
       onClick={onClick}
@@ -131,34 +151,28 @@ function Jog({ label, disabled, onClick, children }: JogProps) {
 }
 
 interface HoldProps {
+  command: CommandId;
   to: number | null;
   locked: boolean;
-  act: (order: () => Promise<unknown>) => void;
+  hold: Holding;
   children: React.ReactNode;
 }
 
 /** Runs while it is pressed, by pointer or by the space bar. */
-function Hold({ to, locked, act, children }: HoldProps) {
-  const running = useRef(false);
-  const run = () => {
-    if (to === null || running.current) return;
-    running.current = true;
-    act(() => api.move({ to_um: to }));
-  };
-  const rest = () => {
-    if (!running.current) return;
-    running.current = false;
-    act(api.halt);
-  };
+function Hold({ command, to, locked, hold, children }: HoldProps) {
+  const hint = useHint();
+  const run = () => to !== null && hold.press(to);
+  const rest = hold.release;
   return (
     <button
       type="button"
       disabled={locked || to === null}
-      title={to === null ? "The end of the rail is not known" : "Runs as long as it is held"}
+      {...hint(command, to === null ? "The end of the rail is not known" : "Runs as long as it is held")}
       className="head min-h-11 touch-none rounded-s border border-ink2 px-0.5 text-[13px] leading-tight hover:bg-rule/50 disabled:opacity-50"
       onPointerDown={run}
       onPointerUp={rest}
       onPointerLeave={rest}
+      onPointerCancel={rest}
       onKeyDown={(event) => event.key === " " && run()}
       onKeyUp={rest}
       onBlur={rest}

@@ -2,6 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Bench, type BenchRun, type Stack, type Take } from "../../client/api";
 import { duration, plural } from "../../lib/numbers";
+import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
@@ -12,6 +13,8 @@ interface Props {
   take: Take | undefined;
   bench: Bench;
   run: BenchRun | null;
+  /** Why the picture grows no more, if it does not. */
+  trouble: string | null;
   chosen: number | null;
   locked: boolean;
   act: (order: () => Promise<unknown>) => void;
@@ -41,9 +44,9 @@ const PHASES: Record<string, string> = {
 /** Running, pausing, stopping; and afterwards repairing. */
 export function RunPanel(props: Props) {
   const { stack, take, bench, run, locked, act, onShoot, onByHand } = props;
-  if (run && run.stack_id === stack.id) return <Running run={run} act={act} />;
+  if (run && run.stack_id === stack.id) return <Running run={run} trouble={props.trouble} act={act} />;
   const task = take?.task;
-  const cutOff = task?.state === "failed" && take?.run && !take.complete;
+  const cutOff = task?.state === "failed" && take && take.source !== "files" && !take.complete;
   return (
     <section aria-label="Run" className="space-y-2">
       {cutOff && task && take && (
@@ -64,6 +67,7 @@ export function RunPanel(props: Props) {
       {!cutOff && (
         <Button
           look={take?.complete ? "plain" : "next"}
+          command="shoot"
           className="w-full"
           disabled={locked}
           onClick={() => onShoot({})}
@@ -88,7 +92,7 @@ export function RunPanel(props: Props) {
   );
 }
 
-function Running({ run, act }: { run: BenchRun; act: Props["act"] }) {
+function Running({ run, trouble, act }: { run: BenchRun; trouble: string | null; act: Props["act"] }) {
   const burst = run.mode === "burst";
   return (
     <section aria-label="Run" className="space-y-2">
@@ -104,16 +108,30 @@ function Running({ run, act }: { run: BenchRun; act: Props["act"] }) {
           {run.seconds_left !== null && <span className="block">{duration(run.seconds_left)} left</span>}
         </p>
       )}
-      {run.said && <p className="text-[14px] text-fault">{run.said}</p>}
-      <Button look="next" className="w-full" onClick={() => act(() => api.orderRun("stop-after-rung"))}>
+      {[run.said, trouble].map(
+        (said) =>
+          said && (
+            <p key={said} className="text-[14px] text-fault">
+              {said}
+            </p>
+          ),
+      )}
+      <Button
+        look="next"
+        command="stopAfter"
+        className="w-full"
+        onClick={() => act(() => api.orderRun("stop-after-rung"))}
+      >
         {burst ? "That is enough" : "Stop after this rung"}
       </Button>
       {!burst && (
         <div className="grid grid-cols-2 gap-2">
-          <Button onClick={() => act(() => api.orderRun(run.paused ? "go-on" : "pause"))}>
+          <Button command="pause" onClick={() => act(() => api.orderRun(run.paused ? "go-on" : "pause"))}>
             {run.paused ? "Go on" : "Pause"}
           </Button>
-          <Button onClick={() => act(api.halt)}>Stop now</Button>
+          <Button command="stop" onClick={() => act(api.halt)}>
+            Stop now
+          </Button>
         </div>
       )}
     </section>
@@ -125,9 +143,9 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
   const [far, setFar] = useState<number | null>(null);
   const [open, setOpen] = useState(false);
   const kept = take.frames.filter((frame) => !frame.left_out);
-  const positions = (take.run?.positions_um as number[] | undefined) ?? [];
+  const inRungs = take.source === "bench" && take.series.rungs_um.length > 0;
   const have = new Set(kept.map((frame) => frame.rung));
-  const missing = positions.filter((_, rung) => !have.has(rung)).length;
+  const missing = take.series.missing.length;
   const faulty = kept.filter((frame) => frame.faults.length > 0);
   const again = chosen !== null && have.has(chosen) ? [chosen] : [];
   const more = (near ?? 0) + (far ?? 0);
@@ -139,19 +157,20 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
         {missing > 0 && `, ${plural(missing, "rung")} missing`}
         {faulty.length > 0 && `, ${faulty.length} with faults`}.
       </p>
+      <SeriesWarnings take={take} />
       <Link
-        to="/stacks/$stackId/merge"
-        params={{ stackId: String(stack.id) }}
+        to="/stacks/$stackId/$stage"
+        params={{ stackId: String(stack.id), stage: "merge" }}
         className="head flex min-h-11 items-center justify-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
       >
         Merge this take
       </Link>
-      {positions.length > 0 && (missing > 0 || faulty.length > 0) && (
+      {inRungs && (missing > 0 || faulty.length > 0) && (
         <Button className="w-full" disabled={locked} onClick={() => onShoot({ repair_of: take.id })}>
           Shoot the {missing + faulty.length} missing or bad
         </Button>
       )}
-      {positions.length > 0 && (
+      {inRungs && (
         <details open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
           <summary className="min-h-9 cursor-pointer text-[14px] underline underline-offset-3">
             Extend or shoot again

@@ -3,12 +3,13 @@ import { useRef, useState } from "react";
 import { api } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
+import { latestTake, useStack } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
+import { useCommands } from "../../ui/commands";
 import { Notice, Placeholder } from "../../ui/Notice";
-import { latestTake, useStack } from "../StackPage";
 import { BenchPanel } from "./BenchPanel";
 import { ByHand } from "./ByHand";
-import { benchKeys } from "./benchKeys";
+import { benchCommands } from "./benchCommands";
 import { EndsPanel } from "./EndsPanel";
 import { LightPanel } from "./LightPanel";
 import { LiveView } from "./LiveView";
@@ -21,7 +22,7 @@ import { Shown } from "./Shown";
 import { Badges, Brightness, Thumbs, Toggles } from "./Strips";
 import { useBench } from "./useBench";
 import { useCue } from "./useCue";
-import { useKeys } from "./useKeys";
+import { useHold } from "./useHold";
 import type { Marks, View } from "./views";
 
 type Sheet = "preflight" | "bench" | "hand" | null;
@@ -58,14 +59,16 @@ export function ShootStage() {
     setSheet("preflight");
   };
   const at = moment?.position_um ?? null;
-  useKeys(
-    benchKeys({
+  const hold = useHold(act);
+  useCommands(
+    benchCommands({
       stack,
       bench,
       at,
       locked,
       run,
       act,
+      hold,
       shoot: () => shoot({}),
       loupe,
       setLoupe,
@@ -83,7 +86,7 @@ export function ShootStage() {
   const newest = moment?.growth ?? bench.growth;
   const growth = newest && newest.take_id === take?.id ? newest : null;
   const shotHere = frames.filter((one) => !one.left_out).length;
-  const total = (take?.run?.positions_um as number[] | undefined)?.length ?? stack.ladder.frames;
+  const total = take?.series.rungs_um.length || stack.ladder.frames;
   const caption = take
     ? take.source === "bench"
       ? `${shotHere} of ${total} shot`
@@ -184,7 +187,7 @@ export function ShootStage() {
               )}
             </Notice>
           )}
-          <RailPanel bench={bench} moment={moment} step={step} locked={locked} act={act} />
+          <RailPanel bench={bench} moment={moment} step={step} locked={locked} act={act} hold={hold} />
           <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
           <LightPanel
             bench={bench}
@@ -203,6 +206,7 @@ export function ShootStage() {
             take={take}
             bench={bench}
             run={run}
+            trouble={growth?.trouble ?? null}
             chosen={view === "frame" ? (frame?.rung ?? null) : null}
             locked={locked}
             act={act}

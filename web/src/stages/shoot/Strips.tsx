@@ -1,4 +1,5 @@
 import { type Frame, pictureUrl, type TestFrame } from "../../client/api";
+import { useHint } from "../../ui/commands";
 import { Histogram } from "./Plots";
 import { type Marks, VIEWS, type View } from "./views";
 
@@ -49,6 +50,7 @@ interface TogglesProps {
 
 /** What is shown, and what is marked on it. */
 export function Toggles({ view, onView, marks, onMarks, loupe, onLoupe }: TogglesProps) {
+  const hint = useHint();
   const look = (on: boolean) =>
     `head min-h-11 border-b-[3px] px-2.5 text-[14px] hover:text-ink ${on ? "border-amber-fill text-ink" : "border-transparent text-ink2"}`;
   return (
@@ -75,11 +77,18 @@ export function Toggles({ view, onView, marks, onMarks, loupe, onLoupe }: Toggle
               aria-pressed={marks[key]}
               className={look(marks[key])}
               onClick={() => onMarks({ ...marks, [key]: !marks[key] })}
+              {...hint(key)}
             >
               {{ edges: "Edges", grid: "Grid", border: "Loose border" }[key]}
             </button>
           ))}
-          <button type="button" aria-pressed={loupe} className={look(loupe)} onClick={() => onLoupe(!loupe)}>
+          <button
+            type="button"
+            aria-pressed={loupe}
+            className={look(loupe)}
+            onClick={() => onLoupe(!loupe)}
+            {...hint("loupe")}
+          >
             Loupe
           </button>
         </fieldset>

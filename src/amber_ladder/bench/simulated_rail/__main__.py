@@ -1,9 +1,0 @@
-"""``python -m amber_ladder.bench.simulated_rail PORT`` is what a station starts; for people: rail-simulator."""
-
-import asyncio
-import sys
-
-from amber_ladder.bench.simulated_rail.server import RailServer
-
-if __name__ == "__main__":
-    asyncio.run(RailServer().serve(int(sys.argv[1]), say=False))

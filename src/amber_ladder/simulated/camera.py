@@ -1,0 +1,255 @@
+"""A simulated camera over a simulated rail: exposures and live view in real time, with what really happens to them."""
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
+from functools import lru_cache
+from math import hypot
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.optics import Optics, Sensor
+from amber_ladder.devices.protocols import Exposure
+from amber_ladder.simulated.behaviour import Behaviour
+from amber_ladder.simulated.flash import SimulatedFlash
+from amber_ladder.simulated.jpeg import encode_jpeg
+from amber_ladder.simulated.rail.mechanics import Build, Truth, swing_um
+from amber_ladder.simulated.sensor import SimulatedSensor, encoded
+from amber_ladder.simulated.specimens import SimulatedSpecimen
+from amber_ladder.simulated.view import SpecimenView
+from amber_ladder.simulated.wobble import FrameTruth, Wobble
+
+_RIGHT_POWER_AT_F20 = 0.125  # how strong the station's flash is: 1/8 exposes rightly at an effective f/20
+_POP_S = 0.004  # how long the flash glows: swings within it blur the frame
+_LIVE_STEP = 0.2  # of the sharp depth: nearer focus positions share one live picture
+_LIVE_KEPT = 160
+_LIVE_COARSER = 3.0  # blur steps
+_LIVE_NOISE = 2.0  # levels of 8 bits
+
+
+@lru_cache(maxsize=1)
+def _view_of(specimen: SimulatedSpecimen, optics: Optics, sensor: Sensor, seed: int) -> SpecimenView:
+    """Building a scene takes many seconds: a second camera over the same specimen, or the same one again, shares it."""
+    return SpecimenView(specimen, optics, sensor, seed)
+
+
+class SimulatedCamera:
+    """Sees the specimen, whose nearest point lies at a rail position of ``near_um``, through the rig.
+
+    ``look`` tells where the rail's carriage really is and how it swings. Live view is lit by a modelling lamp and
+    always rightly exposed; exposures are lit by the flash, and by the room.
+    """
+
+    def __init__(
+        self,
+        specimen: SimulatedSpecimen,
+        optics: Optics,
+        sensor: Sensor,
+        flash: SimulatedFlash,
+        look: Callable[[], tuple[Truth, Build]],
+        *,
+        near_um: float,
+        exposure_s: float,
+        transfer_s: float,
+        seed: int = 0,
+        wobble: Wobble | None = None,
+        restless: frozenset[str] = frozenset(),
+    ) -> None:
+        self._optics, self._sensor_size, self._flash, self._look = optics, sensor, flash, look
+        self._near_um, self._exposure_s, self._transfer_s, self._seed = near_um, exposure_s, transfer_s, seed
+        self._wobble, self._restless = wobble or Wobble(), restless
+        self._random = np.random.default_rng([seed, 78])
+        self._turn = threading.Lock()
+        self._live_turn = threading.Lock()
+        self._view = _view_of(specimen, optics, sensor, seed)
+        self._specimen = specimen
+        self._depth_um = specimen.depth_um
+        self._sensor = SimulatedSensor(
+            sensor,
+            full_well=self._wobble.full_well,
+            read_noise=self._wobble.read_noise,
+            hot_pixels=self._wobble.hot_pixels,
+            dust=self._wobble.dust,
+            seed=seed,
+        )
+        self._small: tuple[SpecimenView, float] | None = None
+        self._seen: dict[int, NDArray[np.uint8]] = {}
+        self._closed = threading.Event()
+        self._looker: threading.Thread | None = None
+        self._looked_at = 0
+        self._magnified: tuple[tuple[float, float, int, float], NDArray[np.uint8]] | None = None
+        self._began = time.monotonic()
+        self._shift_px, self._turn_deg = np.zeros(2), 0.0
+        self.truths: deque[FrameTruth] = deque(maxlen=500)
+
+    @property
+    def right_power(self) -> float:
+        """The flash power that exposes rightly; what a test frame is to find out."""
+        return _RIGHT_POWER_AT_F20 * (self._optics.effective_f_number / 20.0) ** 2
+
+    def close(self) -> None:
+        """Stop looking ahead."""
+        self._closed.set()
+
+    def expose(self) -> Exposure:
+        """Open the shutter, fire the flash, read out; returns when the file has been moved over."""
+        with self._turn:
+            truth, build = self._look()
+            given = self._flash.fire()
+            captured_at = datetime.now()
+            time.sleep(self._exposure_s)
+            closed = time.monotonic()
+            content = encode_jpeg(self._picture(truth, build, given), captured_at=captured_at)
+            time.sleep(max(0.0, self._transfer_s - (time.monotonic() - closed)))
+            return Exposure(content, ".jpg", captured_at)
+
+    def live(self, width_px: int) -> NDArray[np.uint8]:
+        """The whole field, lit by the modelling lamp."""
+        truth, build = self._look()
+        with self._live_turn:
+            view, factor = self._small_view(width_px)
+        scene = self._live_scene(view, self._focus_um(truth))
+        swing_px = swing_um(truth, build, 0.0) / self._optics.pixel_um
+        shift = (self._shift_px + np.array([0.2, 1.0]) * swing_px) / factor
+        matrix = view.matrix(shift, self._turn_deg, self._scale(truth))
+        picture = np.asarray(view.frame(scene, matrix, cv2.INTER_LINEAR), np.uint8)
+        return _with_grain(picture, self._random)
+
+    def loupe(self, x: float, y: float, side_px: int) -> NDArray[np.uint8]:
+        """A square at 1:1; what lies still and is looked at again is not rendered again."""
+        truth, _ = self._look()
+        rows, inner_y = _around(y, self._sensor_size.height_px, self._view.margin_px[1], side_px)
+        columns, inner_x = _around(x, self._sensor_size.width_px, self._view.margin_px[0], side_px)
+        looked_at = (x, y, side_px, truth.carriage_um)
+        if self._behaviour() or self._magnified is None or self._magnified[0] != looked_at:
+            light = self._view.focused(self._focus_um(truth), self._behaviour(), (rows, columns))
+            height, width = (min(side_px, size) for size in (self._sensor_size.height_px, self._sensor_size.width_px))
+            self._magnified = looked_at, encoded(light[inner_y : inner_y + height, inner_x : inner_x + width])
+        return _with_grain(self._magnified[1], self._random)
+
+    def _picture(self, truth: Truth, build: Build, given: float) -> NDArray[np.uint8]:
+        wobble = self._wobble
+        self._shift_px = self._shift_px + self._random.normal(0.0, wobble.drift_px, 2)
+        self._turn_deg += float(self._random.normal(0.0, wobble.turn_deg))
+        times = np.linspace(0.0, _POP_S, 9)
+        swings = np.array([swing_um(truth, build, float(t)) for t in times]) / self._optics.pixel_um
+        middle = float(swings.mean())
+        matrix = self._view.matrix(self._shift_px + np.array([0.2, 1.0]) * middle, self._turn_deg, self._scale(truth))
+        flash = given / self.right_power * float(1.0 + self._random.normal(0.0, wobble.flicker))
+        gain = flash + 2.0**wobble.room_stops
+        self.truths.append(FrameTruth(self._focus_um(truth), matrix, gain))
+        scene = self._view.focused(self._focus_um(truth), self._behaviour())
+        light = np.asarray(self._view.frame(scene, matrix), np.float32)
+        kernel = _smear(swings - middle)
+        if kernel is not None:
+            light = np.asarray(cv2.filter2D(light, -1, kernel, borderType=cv2.BORDER_REFLECT), np.float32)
+        return self._sensor.read(light * np.float32(gain), self._random)
+
+    def _focus_um(self, truth: Truth) -> float:
+        return (truth.carriage_um - self._near_um) * self._optics.medium_index
+
+    def _scale(self, truth: Truth) -> float:
+        return 1.0 / (1.0 + self._wobble.breathing_per_mm * (truth.carriage_um - self._near_um) / 1e3)
+
+    def _behaviour(self) -> Behaviour | None:
+        if not self._restless:
+            return None
+        after_s = time.monotonic() - self._began
+        return Behaviour(after_s, **dict.fromkeys(self._restless, True), seed=self._seed)
+
+    def _small_view(self, width_px: int) -> tuple[SpecimenView, float]:
+        factor = max(1.0, self._sensor_size.width_px / width_px)
+        if self._small is None or self._small[1] != factor:
+            small = Sensor(
+                round(self._sensor_size.width_px / factor),
+                round(self._sensor_size.height_px / factor),
+                self._sensor_size.pixel_um * factor,
+            )
+            optics = replace(self._optics, pixel_um=self._optics.pixel_um * factor)
+            self._small = (SpecimenView(self._specimen, optics, small, self._seed, coarser=_LIVE_COARSER), factor)
+            self._seen = {}
+            if self._looker is None and not self._restless:
+                self._looker = threading.Thread(target=self._look_ahead, name="look-ahead", daemon=True)
+                self._looker.start()
+        return self._small
+
+    def _live_scene(self, view: SpecimenView, focus_um: float) -> NDArray[np.uint8]:
+        """Encoded, with its margin. One that lies still is kept for each step of focus."""
+        behaviour = self._behaviour()
+        if behaviour:
+            return encoded(view.focused(focus_um, behaviour))
+        step_um, seen = self._live_step_um, self._seen
+        key = self._looked_at = round(focus_um / step_um)
+        if key not in seen:
+            seen[key] = encoded(view.focused(key * step_um))
+        return seen[key]
+
+    @property
+    def _live_step_um(self) -> float:
+        return max(self._optics.sharp_depth_um.total * _LIVE_STEP, self._depth_um / _LIVE_KEPT)
+
+    def _look_ahead(self) -> None:
+        """Render live pictures of focus positions near the present one, before anybody moves there."""
+        beyond_um = 4.0 * self._optics.sharp_depth_um.total
+        while not self._closed.is_set():
+            small, seen, step_um = self._small, self._seen, self._live_step_um
+            wanted = range(round(-beyond_um / step_um), round((self._depth_um + beyond_um) / step_um) + 1)
+            missing = [key for key in wanted if key not in seen]
+            if small is None or not missing:
+                self._closed.wait(1.0)
+                continue
+            key = min(missing, key=lambda one: abs(one - self._looked_at))
+            began = time.monotonic()
+            seen[key] = encoded(small[0].focused(key * step_um))
+            # Whoever looks at the live view meanwhile needs the other half of the processors.
+            self._closed.wait(time.monotonic() - began)
+
+
+def _with_grain(picture: NDArray[np.uint8], random: np.random.Generator) -> NDArray[np.uint8]:
+    grain = _grain()
+    height, width = picture.shape[:2]
+    y, x = (int(n) for n in random.integers(0, 64, 2))
+    tiled = grain[y : y + height, x : x + width]
+    return np.asarray(cv2.add(picture, tiled, dtype=cv2.CV_8U), np.uint8)
+
+
+_GRAIN: list[NDArray[np.int16]] = []
+
+
+def _grain() -> NDArray[np.int16]:
+    # Made once: live view needs noise that changes, not noise that is new.
+    if not _GRAIN:
+        noise = np.random.default_rng(9).normal(0.0, _LIVE_NOISE, (1088, 1600, 3))
+        _GRAIN.append(np.rint(noise).astype(np.int16))
+    return _GRAIN[0]
+
+
+def _around(share: float, length_px: int, margin_px: int, side_px: int) -> tuple[slice, int]:
+    """Rows (or columns) of the scene around a place, with room for blur to reach in; and where the square begins."""
+    side = min(side_px, length_px)
+    start = min(max(round(share * length_px) - side // 2, 0), length_px - side) + margin_px
+    reach = 96
+    first = max(start - reach, 0)
+    return slice(first, start + side + reach), start - first
+
+
+def _smear(swings_px: NDArray[np.float64]) -> NDArray[np.float32] | None:
+    """The blur of a frame that moved while it was lit: a kernel, or None for less than a fifth of a pixel."""
+    reach = hypot(0.2, 1.0) * float(np.abs(swings_px).max())
+    if reach < 0.2:
+        return None
+    half = int(np.ceil(reach)) + 1
+    kernel = np.zeros((2 * half + 1, 2 * half + 1), np.float32)
+    for swing in swings_px:
+        x, y = half + 0.2 * swing, half + swing
+        x0, y0 = int(np.floor(x)), int(np.floor(y))
+        fx, fy = x - x0, y - y0
+        for dy, wy in ((0, 1 - fy), (1, fy)):
+            for dx, wx in ((0, 1 - fx), (1, fx)):
+                kernel[y0 + dy, x0 + dx] += np.float32(wx * wy)
+    return np.asarray(kernel / kernel.sum(), np.float32)

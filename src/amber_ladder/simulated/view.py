@@ -1,0 +1,84 @@
+"""What falls on the sensor: a seeded specimen under a rig, focused at one depth."""
+
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.optics import Optics, Sensor
+from amber_ladder.simulated.behaviour import Behaviour
+from amber_ladder.simulated.scene import Blur, Grid, Scene, Sheet, compose
+from amber_ladder.simulated.specimens import SimulatedSpecimen
+
+Float = NDArray[np.float32]
+
+_MARGIN = 0.03  # of the field on every side, so that drift and breathing never show an edge
+_MARGIN_PX = 12
+
+
+class SpecimenView:
+    """The specimen in the rig's field and a margin around it. Pictures are linear RGB, (H, W, 3)."""
+
+    def __init__(
+        self, specimen: SimulatedSpecimen, optics: Optics, sensor: Sensor, seed: int, *, coarser: float = 1.0
+    ) -> None:
+        self.sensor = sensor
+        self.margin_px = tuple(int(side * _MARGIN) + _MARGIN_PX for side in (sensor.width_px, sensor.height_px))
+        width, height = (sensor.width_px + 2 * self.margin_px[0], sensor.height_px + 2 * self.margin_px[1])
+        self.scene: Scene = specimen.build(Grid.centred(width, height, optics.pixel_um), seed)
+        deepest_um = 1.5 * max(float(sheet.depth_um.max()) for sheet in self.scene.sheets)
+        self._blur = Blur(optics, deepest_um, coarser=coarser)
+        self._pixel_um = optics.pixel_um
+
+    def focused(
+        self, focus_um: float, behaviour: Behaviour | None = None, window: tuple[slice, slice] | None = None
+    ) -> Float:
+        """The scene with its margin focused at a depth (µm in the medium), or its ``window`` (rows, columns) alone."""
+        sheets = [self._moved(i, behaviour) if behaviour else sheet for i, sheet in enumerate(self.scene.sheets)]
+        if window:
+            sheets = [Sheet(one.rgb[window], one.cover[window], one.depth_um[window]) for one in sheets]
+        with ThreadPoolExecutor(max_workers=len(sheets)) as pool:
+            return compose(list(pool.map(lambda sheet: self._blur.focused_at(sheet, focus_um), sheets)))
+
+    def sharp(self) -> Float:
+        """The scene with its margin, in focus everywhere, blurred by diffraction alone."""
+        return compose([self._blur.sharp(sheet) for sheet in self.scene.sheets])
+
+    def matrix(self, shift_px: NDArray[np.float64], turn_deg: float, scale: float) -> NDArray[np.float64]:
+        """2×3, frame px → scene px, for a frame that is shifted, turned and scaled about its centre."""
+        turn = np.deg2rad(turn_deg)
+        centre = np.array([self.sensor.width_px - 1, self.sensor.height_px - 1]) / 2.0
+        rotation = scale * np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+        offset = np.array(self.margin_px) + centre + shift_px - rotation @ centre
+        return np.column_stack([rotation, offset])
+
+    def frame(
+        self, scene: NDArray[Any], matrix: NDArray[np.float64], interpolation: int = cv2.INTER_LANCZOS4
+    ) -> NDArray[Any]:
+        """What the sensor sees of a scene with its margin."""
+        size = (self.sensor.width_px, self.sensor.height_px)
+        flags = interpolation | cv2.WARP_INVERSE_MAP
+        return np.asarray(cv2.warpAffine(scene, matrix, size, flags=flags, borderMode=cv2.BORDER_REFLECT))
+
+    def _moved(self, index: int, behaviour: Behaviour) -> Sheet:
+        sheet, count = self.scene.sheets[index], len(self.scene.sheets)
+        motion = behaviour.of_sheet(index, count)
+        if motion is None:
+            return sheet
+        height, width = sheet.cover.shape
+        centre = np.array([(width - 1) / 2.0, (height - 1) / 2.0])
+        turn = np.deg2rad(motion.turn_deg)
+        rotation = motion.scale * np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+        shift = np.array([motion.x_um, motion.y_um]) / self._pixel_um
+        matrix = np.column_stack([rotation, centre + shift - rotation @ centre])
+        moved = [
+            np.asarray(cv2.warpAffine(plane, matrix, (width, height), borderMode=border), np.float32)
+            for plane, border in (
+                (sheet.rgb, cv2.BORDER_REFLECT),
+                (sheet.cover, cv2.BORDER_CONSTANT if index else cv2.BORDER_REFLECT),
+                (sheet.depth_um, cv2.BORDER_REPLICATE),
+            )
+        ]
+        return Sheet(moved[0], moved[1], moved[2] + np.float32(motion.deeper_um))

@@ -1,0 +1,116 @@
+"""Merge: a background job from a take's sorted frames to composite, depth and report."""
+
+from dataclasses import dataclass
+
+from amber_ladder import __version__
+from amber_ladder.core.frames import Progress
+from amber_ladder.core.fusion import Method
+from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.formats.pictures import LeftOut, PictureInfo, StoredFrames, too_few
+from amber_ladder.formats.rig_json import Strict
+from amber_ladder.settings import settings
+from amber_ladder.store import stacks, tasks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.store.models import Product, Sorting, Take, Task
+from amber_ladder.store.queue import AT_ONCE, enqueue
+from amber_ladder.work.long_work import LongWork
+from amber_ladder.work.on_disk.merging import RESULTS, MergeSettings, merge_frames
+from amber_ladder.work.pictures import prepare_tiles
+from amber_ladder.work.stack.series import fills_sensor, shots_of, sorted_take
+from amber_ladder.work.stack.views import MergeView, merge_view, stack_ladder, stack_rig
+
+KIND = "merge"
+
+
+class MergeEntry(Strict):
+    """How to merge."""
+
+    method: Method
+
+
+@dataclass(frozen=True, slots=True)
+class _Series:
+    """The frames of a sorting, with their depths in the medium where known, and the scale if it is theirs."""
+
+    frames: StoredFrames
+    left_out: list[LeftOut]
+    depths_um: list[float] | None
+    depth_from: str | None
+    um_per_px: float | None
+
+
+def begin_merge(take_id: int, entry: MergeEntry, *, priority: int = AT_ONCE) -> MergeView:
+    """Sort a complete take, and queue a merge of that sorting. Raises NotFound, Conflict."""
+    with transaction() as session:
+        take = stacks.get_take(session, take_id, locked=True)
+        if not take.complete:
+            raise Conflict("this take is not complete: finish shooting or adding files first")
+        sorting = stacks.keep_sorting(session, take, _sorting(take))
+        task = Task(kind=KIND, stack_id=take.stack_id)
+        merge = Product(kind=KIND, sorting_id=sorting.id, settings=entry.model_dump(), task=task)
+        stacks.add_product(session, take, merge)
+        tasks.announce(session, task)
+        view = merge_view(merge)
+    enqueue(view.task.id, priority=priority)
+    return view
+
+
+def merge_take(task_id: int, progress: Progress) -> None:
+    """The worker's part. Taken up again after a kill, it starts over: nothing half-done was kept."""
+    store = FrameStore(settings().data)
+    with transaction() as session:
+        merge = stacks.product_of(session, stacks.get_task(session, task_id))
+        merge_id, entry = merge.id, MergeEntry.model_validate(merge.settings)
+        series = _series(store, merge)
+    report = merge_frames(
+        series.frames,
+        series.left_out,
+        store.product_folder(merge_id),
+        MergeSettings(method=entry.method, um_per_px=series.um_per_px),
+        progress,
+        depths_um=series.depths_um,
+        depth_from=series.depth_from,
+    )
+    prepare_tiles(store, merge_id)
+    with transaction() as session:
+        merge = stacks.get_product(session, merge_id, KIND)
+        merge.report, merge.files, merge.version = report, list(RESULTS), __version__
+
+
+def _sorting(take: Take) -> Sorting:
+    ladder, _ = stack_ladder(take.stack)
+    shots, found = sorted_take(take, ladder)
+    depths: tuple[float | None, ...] = found.depths_um or (None,) * len(found.order)
+    return Sorting(
+        series=[
+            {"frame_id": take.frames[number].id, "depth_um": depth}
+            for number, depth in zip(found.order, depths, strict=True)
+        ],
+        left_out=[
+            {"frame_id": take.frames[number].id, "name": shots[number].name, "reason": reason}
+            for number, reason in found.left_out
+        ],
+        depth_from=found.depth_from,
+    )
+
+
+def _series(store: FrameStore, merge: Product) -> _Series:
+    sorting, take = merge.sorting, merge.take
+    assert sorting is not None, "only a finished merge of an earlier version has no sorting"
+    left_out = [LeftOut(one["name"], one["reason"]) for one in sorting.left_out]
+    if len(sorting.series) < 2:
+        raise BadInput(too_few("this take", len(sorting.series), left_out))
+    by_id = {frame.id: (frame, shot) for frame, shot in zip(take.frames, shots_of(take), strict=True)}
+    kept = [by_id[one["frame_id"]] for one in sorting.series]
+    first, shot = kept[0]
+    info = PictureInfo("", first.width_px, first.height_px, first.bits, None)
+    paths = [store.original(frame.sha256, frame.suffix) for frame, _ in kept]
+    frames = StoredFrames(paths, [frame.name for frame, _ in kept], info)
+    depths = [one["depth_um"] for one in sorting.series] if sorting.depth_from else None
+    _, optics = stack_ladder(take.stack)
+    whole = fills_sensor(shot, stack_rig(take.stack).to_core().sensor)
+    return _Series(frames, left_out, depths, sorting.depth_from, optics.pixel_um if whole else None)
+
+
+MERGING = LongWork(KIND, {"register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}, by_worker=merge_take)

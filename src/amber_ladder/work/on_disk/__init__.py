@@ -1,0 +1,1 @@
+"""What is done to plain files and folders, without database or server: for the command line and for the stages."""

@@ -1,0 +1,41 @@
+"""Plan: from what is wanted and a rig on the shelf to a saved ladder, with what it costs and what else would do."""
+
+from amber_ladder.work.plan.cautions import CautionEntry, cautions, circumstances, tick_caution
+from amber_ladder.work.plan.ladders import EndsEntry, PlanEntry, change_ladder, read_stack, save_ladder, set_ends
+from amber_ladder.work.plan.previews import (
+    ByHandEntry,
+    PlanPreview,
+    SubjectEntry,
+    VanishingEntry,
+    VanishingView,
+    WaysEntry,
+    WayView,
+    by_hand,
+    other_ways,
+    try_out,
+    vanishing,
+)
+
+__all__ = [
+    "ByHandEntry",
+    "CautionEntry",
+    "EndsEntry",
+    "PlanEntry",
+    "PlanPreview",
+    "SubjectEntry",
+    "VanishingEntry",
+    "VanishingView",
+    "WayView",
+    "WaysEntry",
+    "by_hand",
+    "cautions",
+    "change_ladder",
+    "circumstances",
+    "other_ways",
+    "read_stack",
+    "save_ladder",
+    "set_ends",
+    "tick_caution",
+    "try_out",
+    "vanishing",
+]

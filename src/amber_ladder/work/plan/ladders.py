@@ -1,0 +1,95 @@
+"""Ladders that are saved: each is a stack with a copy of its rig and plan."""
+
+from amber_ladder.core.optics import resolve
+from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.formats.plan_json import LadderRequestJson, Position
+from amber_ladder.formats.rig_json import FNumber, RigJson, Strict
+from amber_ladder.formats.validated import validated
+from amber_ladder.store import rigs, specimens, stacks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.models import Rig as StoredRig
+from amber_ladder.store.models import Stack
+from amber_ladder.work.stack.views import StackView, in_medium, stack_plan, stack_rig, stack_view
+
+
+class PlanEntry(Strict):
+    """A ladder for a specimen on a rig of the shelf, its lens or iris set to another f-number if one is given."""
+
+    rig_id: int
+    plan: LadderRequestJson
+    marked_f_number: FNumber | None = None
+
+
+class EndsEntry(Strict):
+    """The nearest and the farthest wanted point, as stage readings in µm."""
+
+    near_um: Position
+    far_um: Position
+
+
+def save_ladder(specimen_id: int, entry: PlanEntry) -> StackView:
+    """Start a stack: the rig and the medium are copied into it. Raises BadInput, NotFound."""
+    with transaction() as session:
+        specimen = specimens.get(session, specimen_id)
+        stack = Stack()
+        _fill(stack, rigs.get(session, entry.rig_id), entry, specimen.medium_index)
+        stacks.add_stack(session, specimen, stack)
+        session.expire_all()
+        return stack_view(stacks.get_stack(session, stack.id), len(specimen.stacks))
+
+
+def change_ladder(stack_id: int, entry: PlanEntry) -> StackView:
+    """Plan anew what was not shot yet. Raises BadInput, NotFound, and Conflict once frames exist."""
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        if stack.takes:
+            raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
+        _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
+        session.flush()
+        return stack_view(stack, len(stack.specimen.stacks))
+
+
+def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
+    """Plan anew between these ends; the spacing stays. Raises BadInput, NotFound, Conflict once frames exist."""
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        if stack.takes:
+            raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
+        before = stack_plan(stack)
+        spaced = before.overlap is not None or before.step_um is not None
+        count = {} if spaced else {"frames": before.frames, "budget_s": before.budget_s}
+        ends = {"near_um": entry.near_um, "far_um": entry.far_um, "frames": None, "budget_s": None, **count}
+        after = validated(LadderRequestJson, {**before.model_dump(exclude_none=True), **ends})
+        rig = stack_rig(stack).to_core()
+        after.plan(rig, resolve(rig))  # refuses what cannot be planned before anything is kept
+        stack.plan = after.model_dump(mode="json", exclude_none=True)
+        session.flush()
+        return stack_view(stack, len(stack.specimen.stacks))
+
+
+def read_stack(stack_id: int) -> StackView:
+    """A stack with all that its stages show. Raises NotFound."""
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        return stack_view(stack, len(stack.specimen.stacks))
+
+
+def _fill(stack: Stack, rig: StoredRig, entry: PlanEntry, medium_index: float) -> None:
+    definition = in_medium(rig, medium_index)
+    name = rig.name
+    if entry.marked_f_number is not None:
+        definition = _stopped(definition, entry.marked_f_number)
+        name = f"{rig.name[:100]}, at f/{entry.marked_f_number:.3g}"
+    core = definition.to_core()
+    entry.plan.plan(core, resolve(core))  # refuses what cannot be planned before anything is kept
+    stack.rig_id, stack.rig_name, stack.rig_version = rig.id, name, rig.version
+    stack.rig = definition.model_dump(mode="json", exclude_none=True)
+    stack.plan = entry.plan.model_dump(mode="json", exclude_none=True)
+
+
+def _stopped(definition: RigJson, f_number: float) -> RigJson:
+    """The same rig with its lens, or the iris of its tube lens, at another f-number. Raises BadInput without one."""
+    field = {"lens": "f_number", "infinity_objective": "tube_f_number"}.get(definition.train.kind)
+    if field is None:
+        raise BadInput("this rig has no iris to set", field="marked_f_number")
+    return definition.model_copy(update={"train": definition.train.model_copy(update={field: f_number})})

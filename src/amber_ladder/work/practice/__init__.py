@@ -1,0 +1,1 @@
+"""Practice: simulated specimens and faults, shot without anything real in the room."""

@@ -1,0 +1,62 @@
+"""Shooting a ladder on a simulated stand: the run of the bench, on a clock that is hurried."""
+
+from collections.abc import Callable, Sequence
+
+from amber_ladder.core.optics import resolve
+from amber_ladder.core.planning import Reach, Timing
+from amber_ladder.errors import BadInput
+from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.simulated.clock import HurriedClock
+from amber_ladder.simulated.flaws import chosen_flaws
+from amber_ladder.simulated.specimens import specimen_for
+from amber_ladder.simulated.stand import SimulatedStand
+from amber_ladder.simulated.wobble import Wobble
+from amber_ladder.work.shoot.run import Controls, Pace, Run, Rungs, Taken
+
+
+def simulated_stand(
+    rig: RigJson,
+    specimen: str,
+    *,
+    near_um: float,
+    seed: int,
+    flaws: Sequence[str] = (),
+    timing: Timing | None = None,
+    clock: HurriedClock | None = None,
+) -> SimulatedStand:
+    """A simulated rail and camera over this specimen, under a rig. Raises BadInput for unknown names."""
+    chosen = chosen_flaws(tuple(flaws))
+    for flaw in chosen:
+        if flaw.at_the_bench:
+            raise BadInput(f"the flaw {flaw.key!r} shows in a run at the bench only: choose another", field="flaw")
+    wobble = {key: value for flaw in chosen for key, value in flaw.wobble.items()}
+    core = rig.to_core()
+    return SimulatedStand(
+        specimen_for(specimen),
+        resolve(core),
+        core.sensor,
+        near_um=near_um,
+        seed=seed,
+        wobble=Wobble(**wobble),  # type: ignore[arg-type]  # the flaws name its fields
+        restless=frozenset(flaw.specimen for flaw in chosen if flaw.specimen),
+        timing=timing,
+        clock=clock,
+    )
+
+
+def shoot_hurried(
+    stand: SimulatedStand,
+    rungs: Rungs,
+    clock: HurriedClock,
+    *,
+    settle_s: float = 0.0,
+    keep: Callable[[Taken], None],
+    told: Callable[[int], None],
+) -> None:
+    """Run these rungs. Every frame is kept: what is unfit is what a flaw was chosen for."""
+    if rungs.todo:
+        told(0)
+        Run(
+            rungs, stand, stand, None,
+            pace=Pace(settle_s, 0.0), reach=Reach(), clock=clock, controls=Controls(), keep=keep, told=told,
+        ).climb()  # fmt: skip

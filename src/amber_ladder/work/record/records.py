@@ -1,0 +1,172 @@
+"""Record: the label and everything behind it, in open formats."""
+
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from amber_ladder import __version__
+from amber_ladder.core.measuring import ScaleBar, scale_bar
+from amber_ladder.core.optics import explain
+from amber_ladder.core.sorting import Shot
+from amber_ladder.errors import NotFound
+from amber_ladder.formats.exports import png_with_bar
+from amber_ladder.formats.pictures import colour_profile, read_picture
+from amber_ladder.settings import settings
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.store.models import Product, Take
+from amber_ladder.work.stack.series import fills_sensor
+from amber_ladder.work.stack.views import optics_view, stack_ladder, stack_rig, stack_view, take_view
+
+
+@dataclass(frozen=True, slots=True)
+class RecordView:
+    """The scale and its bar for one merge, and the name its files are saved under.
+
+    The scale is None where it is not known: then there is no bar. ``shot_with`` is what moved and what exposed.
+    """
+
+    merge_id: int
+    um_per_px: float | None
+    u_um_per_px: float | None
+    scale_from: Literal["nominal", "measured"] | None
+    bar: ScaleBar | None
+    width_px: int
+    file_stem: str
+    shot_with: str
+    mended: list[str]
+
+
+def label(merge_id: int) -> RecordView:
+    """What the record page shows of a finished merge. Raises NotFound."""
+    with transaction() as session:
+        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        return label_of(merge)
+
+
+def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> tuple[Path, str]:
+    """A merge's TIFF as it lies on the disk, and the name to save it under. Raises NotFound."""
+    stem = label(merge_id).file_stem
+    return FrameStore(settings().data).product_folder(merge_id) / f"{kind}.tif", f"{stem}_{kind}.tif"
+
+
+def png(merge_id: int) -> tuple[bytes, str]:
+    """The composite, cropped to what all frames share, with caption and scale bar. Raises NotFound."""
+    with transaction() as session:
+        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        shown, crop = label_of(merge), (merge.report or {})["crop"]
+        specimen = merge.take.stack.specimen
+        caption = f"{specimen.catalogue_number}  {specimen.name}"
+    source = FrameStore(settings().data).product_folder(merge_id) / "composite.tif"
+    picture = read_picture(source)[crop["y"] : crop["y"] + crop["height"], crop["x"] : crop["x"] + crop["width"]]
+    if shown.scale_from != "measured":
+        caption += "   (scale nominal)" if shown.bar else "   (scale not known)"
+    return png_with_bar(picture, shown.bar, caption, colour_profile=colour_profile(source)), f"{shown.file_stem}.png"
+
+
+def record(merge_id: int) -> tuple[dict[str, Any], str]:
+    """The full record of a merge: label, rig, plan, every frame with its checksum, merge and scale. Raises NotFound."""
+    with transaction() as session:
+        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        stack, sorting = merge.take.stack, merge.sorting
+        shown = label_of(merge)
+        view, take = stack_view(stack, stack.number), take_view(merge.take)
+        figures = [asdict(figure) for figure in explain(stack_rig(stack).to_core())]
+        content = {
+            "made_with": f"Amber Ladder {__version__}",
+            "specimen": asdict(view.specimen),
+            "stack": {"number": view.number, "planned_at": view.created_at.isoformat()},
+            "rig": {"name": view.rig_name, "version": view.rig_version,
+                    **view.rig.model_dump(mode="json", exclude_none=True), "figures": figures},
+            "plan": {**view.plan.model_dump(mode="json", exclude_none=True), "ladder": asdict(view.ladder)},
+            "cautions_read": list(stack.cautions_read),
+            "take": {
+                "number": take.number,
+                "source": shown.shot_with,
+                "devices": take.devices,
+                "scene": take.scene,
+                "begun_at": take.created_at.isoformat(),
+                "series": asdict(take.series),
+                "frames": [
+                    {**asdict(frame), "captured_at": frame.captured_at.isoformat() if frame.captured_at else None}
+                    for frame in take.frames
+                ],
+            },
+            "sorting": None if sorting is None else {
+                "number": sorting.number, "made_at": sorting.made_at.isoformat(timespec="seconds"),
+                "depth_from": sorting.depth_from, "series": sorting.series, "left_out": sorting.left_out,
+            },
+            "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
+                      "bar": asdict(shown.bar) if shown.bar else None},
+            "merge": {"number": merge.number, "merged_at": merged_at(merge), "version": merge.version,
+                      "settings": merge.settings, "report": merge.report},
+            "mended": shown.mended,
+        }  # fmt: skip
+    return content, f"{shown.file_stem}.json"
+
+
+def shot_with(take: Take) -> str:
+    """What moved and what exposed, as far as it was written down, and which faults were switched on for practice."""
+    if take.source == "files":
+        return "own files"
+    devices = take.devices
+    if devices is None:
+        return "not recorded"
+    rail, camera = devices["rail"], _CAMERAS[devices["camera"]]
+    moved = "by hand" if take.source == "folder" else f"{'a simulated rail' if rail == 'simulated' else f'rail {rail}'}"
+    if take.source == "bench" and rail is None:
+        moved = "rail not recorded"
+    flaws = devices["flaws"]
+    practice = f"; faults switched on for practice: {', '.join(flaws)}" if flaws else ""
+    return f"{moved}, {camera}{practice}"
+
+
+_CAMERAS = {
+    "simulated": "a simulated camera",
+    "folder": "files from a watched folder",
+    "simulated hand": "a simulated camera in a simulated hand",
+}
+
+
+def label_of(merge: Product) -> RecordView:
+    """The label of a merge that is finished."""
+    stack, report = merge.take.stack, merge.report or {}
+    rig, (_, optics) = stack_rig(stack), stack_ladder(stack)
+    view = optics_view(rig, optics)
+    width = int(report["crop"]["width"])
+    first = next(frame for frame in merge.take.frames if frame.name == report["frames_used"][0])
+    known = fills_sensor(Shot(first.name, first.width_px, first.height_px, first.bits), rig.to_core().sensor)
+    mends = [one for one in merge.take.products if one.parent_id == merge.id and one.kind == "mend"]
+    return RecordView(
+        merge.id,
+        view.pixel_um if known else None,
+        view.u_pixel_um if known else None,
+        view.pixel_origin if known else None,
+        scale_bar(width, view.pixel_um) if known else None,
+        width,
+        _stem(merge),
+        shot_with(merge.take),
+        [f"mend {one.number}" for one in mends],
+    )
+
+
+def merged_at(merge: Product) -> str | None:
+    """When a merge ended, UTC."""
+    ended = merge.task.ended_at
+    return ended.isoformat(timespec="seconds") if ended else None
+
+
+def _finished(merge: Product) -> Product:
+    if merge.report is None:
+        raise NotFound(f"merge {merge.id} has no result: it is not finished")
+    return merge
+
+
+def _stem(merge: Product) -> str:
+    take = merge.take
+    text = (
+        f"{take.stack.specimen.catalogue_number}_stack{take.stack.number}_take{take.number}_"
+        f"{merge.settings['method']}{merge.number}"
+    )
+    return "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in text)

@@ -1,0 +1,454 @@
+"""The bench while the server runs: one rail, one camera, one flash, and one thing at a time that uses them."""
+
+import logging
+import shutil
+import threading
+
+from amber_ladder.core.planning import Reach
+from amber_ladder.devices.protocols import Camera
+from amber_ladder.devices.stopping import StopToken
+from amber_ladder.errors import AmberLadderError, BadInput, Conflict
+from amber_ladder.formats.validated import validated
+from amber_ladder.settings import settings
+from amber_ladder.store import bench as bench_store
+from amber_ladder.store import rigs, stacks, tasks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.models import Stack
+from amber_ladder.work.plan.cautions import unread_cautions
+from amber_ladder.work.shoot import preflight, takes
+from amber_ladder.work.shoot.activities import MOVING, Activities
+from amber_ladder.work.shoot.current_take import CurrentTake
+from amber_ladder.work.shoot.find_ends import sweep
+from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
+from amber_ladder.work.shoot.light import LightDesk, flash_view
+from amber_ladder.work.shoot.live import LiveFrame, look
+from amber_ladder.work.shoot.opening import (
+    Optical,
+    check_practice,
+    devices_of,
+    open_optical,
+    reach_for,
+    scene_for,
+    watched_folder,
+)
+from amber_ladder.work.shoot.rail_line import RailLine
+from amber_ladder.work.shoot.setup import Setup, setup_for
+from amber_ladder.work.shoot.take_ladder import new_ladder
+from amber_ladder.work.shoot.views import (
+    SIMULATED,
+    BenchChange,
+    BenchSettings,
+    BenchView,
+    BurstEntry,
+    EndsView,
+    FlashEntry,
+    HoldView,
+    MoveEntry,
+    PreflightItem,
+    RailView,
+    RunEntry,
+)
+from amber_ladder.work.stack.views import TakeView, stack_plan, stack_rig
+
+log = logging.getLogger(__name__)
+
+_USUAL_POWER = 0.125
+_LET_GO_S = 2.0
+
+
+class Bench:
+    """All that the page Shoot asks for. Everything may be called from any thread."""
+
+    def __init__(self) -> None:
+        self._turn = threading.RLock()
+        self._line = RailLine(_settings)
+        self._activities = Activities(told=self._tell, troubled=self._rail_failed)
+        self._setup: Setup | None = None
+        self._optical: Optical | None = None
+        self._light = LightDesk()
+        self._ends: EndsView | None = None
+        self._current = CurrentTake(self._activities, self._line)
+        self._heading_um: float | None = None
+
+    # What is there
+
+    def view(self) -> BenchView:
+        """The bench as it is now."""
+        bench = _settings()
+        setup, optical = self._setup, self._optical
+        return BenchView(
+            bench,
+            setup.stack_id if setup else None,
+            setup.label if setup else None,
+            self._activities.busy,
+            bench.rail == SIMULATED,
+            bool(optical and optical.live),
+            self._rail_view(bench),
+            flash_view(optical),
+            self._ends,
+            self._light.test,
+            self._light.room,
+            self._current.growth(),
+            self._current.view(),
+            self._activities.said,
+        )
+
+    def set_up(self, stack_id: int) -> BenchView:
+        """Set the bench up for a stack. Raises NotFound, and Conflict while it works for another."""
+        with self._turn:
+            if self._setup is None or self._setup.stack_id != stack_id or self._plan_changed(stack_id):
+                self._activities.free()
+                self._mount(stack_id)
+        return self._now()
+
+    def change(self, change: BenchChange) -> BenchView:
+        """Change what stands on the bench. Raises BadInput, Conflict while it works."""
+        with self._turn:
+            self._activities.free()
+            before, given = _settings(), change.model_dump(exclude_none=True)
+            after = validated(BenchSettings, {**before.model_dump(), **given})
+            check_practice(after)
+            if after.folder:
+                names_in(watched_folder(after))
+            with transaction() as session:
+                bench_store.save(session, after.model_dump())
+            if {"rail", "flaws"} & given.keys():
+                self._line.drop()
+            if any(getattr(before, name) != getattr(after, name) for name in ("camera", "scene", "rail")):
+                self._forget_findings()
+            if self._setup and {"camera", "scene", "flaws", "rail"} & given.keys():
+                self._mount(self._setup.stack_id)
+        return self._now()
+
+    def connect(self) -> BenchView:
+        """Connect to the rail anew. Raises DeviceTrouble."""
+        with self._turn:
+            self._activities.free()
+            self._line.drop()
+            self._line.rail()
+        return self._now()
+
+    def live_frame(self, loupe: tuple[float, float] | None) -> LiveFrame:
+        """What the camera sees now, and the figures that change with every moment."""
+        optical, busy = self._optical, self._activities.busy
+        flash = optical.flash if optical else None
+        return LiveFrame(
+            look(optical.live if optical else None, loupe),
+            self._line.position_um(in_use=busy is not None),
+            busy is not None and not self._current.by_hand,
+            self._current.view(),
+            self._current.growth(),
+            flash.ready_in_s() if flash else 0.0,
+        )
+
+    # The rail, and the ends
+
+    def move(self, entry: MoveEntry) -> BenchView:
+        """Begin to move; a move that is going on is stopped first. Raises OutOfReach, Conflict, DeviceTrouble.
+
+        A distance counts from where the rail is heading: keys that are pressed quickly add up. A move that was told to
+        stop while it waited for its turn does not begin.
+        """
+        stop = self._activities.ask(entry.hold)
+        with self._turn:
+            heading_um = self._heading_um if self._activities.busy == MOVING else None
+            rail = self._line.rail()
+            target = self._target(entry, rail.position_um() if heading_um is None else heading_um)
+            self._reach().check(target)
+            self._activities.free()
+            if not stop.stopped:
+                self._heading_um = target
+                self._activities.begin(MOVING, lambda: self._moved_to(target, stop), stop)
+        return self.view()
+
+    def hold(self, hold: str) -> HoldView:
+        """The key of a held move is still down; whether the move goes on."""
+        return HoldView(self._activities.renew(hold))
+
+    def release(self, hold: str) -> BenchView:
+        """The key of a held move was let go."""
+        self._activities.release(hold)
+        return self.view()
+
+    def halt(self) -> BenchView:
+        """Stop the rail at once, and whatever was asked for before; a run or a sweep is stopped with it."""
+        self._activities.stop()
+        return self.view()
+
+    def find_ends(self) -> BenchView:
+        """Sweep through the specimen and find where it begins and ends. Raises Conflict, DeviceTrouble."""
+        stop = self._activities.ask()
+        with self._turn:
+            setup, optical = self._mounted()
+            live = optical.live
+            if live is None:
+                raise Conflict("finding the ends needs a live view: mark them by hand")
+            self._activities.free()
+            rail, reach = self._line.rail(), self._reach()
+
+            def work() -> None:
+                found = sweep(self._line.move_to, rail, live, reach, setup.ladder.sharp_depth_stage_um, stop)
+                self._ends = EndsView(found.near_um, found.far_um, found.passed_near, found.passed_far)
+
+            self._ends = None
+            _check_begun(stop)
+            self._activities.begin("finding the ends", work, stop)
+        return self.view()
+
+    # Light
+
+    def set_flash(self, entry: FlashEntry) -> BenchView:
+        """Set the flash. Raises Conflict without one."""
+        with self._turn:  # a flash that is just being exchanged must not take the order
+            self._light.set_flash(self._mounted()[1], entry)
+        return self._now()
+
+    def test_frame(self) -> BenchView:
+        """Shoot a frame that belongs to no take, and judge its light. Raises Conflict, DeviceTrouble."""
+        with self._turn:
+            self._activities.free()
+            self._light.test_frame(self._mounted()[1])
+        return self._now()
+
+    def room_frame(self) -> BenchView:
+        """Shoot a frame with the flash off: it must be black. Raises Conflict, DeviceTrouble."""
+        with self._turn:
+            self._activities.free()
+            self._light.room_frame(self._mounted()[1])
+        return self._now()
+
+    def test_picture(self) -> bytes:
+        """The last test frame. Raises NotFound."""
+        return self._light.picture()
+
+    # Runs
+
+    def preflight(self, stack_id: int) -> list[PreflightItem]:
+        """What must be so before a run; looking at it changes nothing. Raises NotFound."""
+        with transaction() as session:
+            stack = stacks.get_stack(session, stack_id)
+            setup, unread = _setup_of(stack), [one.title for one in unread_cautions(stack)]
+        bench, mounted = _settings(), self._setup
+        # What was found for another stack, or for this one with another rig, tells nothing here.
+        here = mounted is not None and mounted.stack_id == stack_id and mounted.rig == setup.rig
+        away = self._line.position_um(in_use=self._activities.busy is not None) is None
+        return preflight.items(
+            setup, bench, reach_for(setup, bench), self._line.trouble if away else None, unread,
+            shutil.disk_usage(settings().data).free,
+            ends=self._ends if here else None, test=self._light.test if here else None,
+            room=self._light.room if here else None, flash=self._optical.flash if here and self._optical else None,
+        )  # fmt: skip
+
+    def begin_run(self, stack_id: int, entry: RunEntry) -> TakeView:
+        """Begin a take and run its ladder. Raises Conflict, OutOfReach, DeviceTrouble, NotFound, BadInput."""
+        stop = self._activities.ask()
+        with self._turn:
+            self._activities.free()
+            self.set_up(stack_id)
+            setup, optical = self._mounted()
+            with transaction() as session:
+                ladder = new_ladder(stacks.get_stack(session, stack_id), setup.ladder, entry)
+            for position in (ladder.positions_um[0], ladder.positions_um[-1]):
+                self._reach().check(position)
+            missing = [item.title for item in self._unconfirmed(stack_id, entry)]
+            if missing:
+                raise Conflict(f"before the run: {'; '.join(missing)}. See to it, or confirm it on the list")
+            self._line.rail()
+            bench = _settings()
+            camera = self._camera(optical, bench, stop)  # first: what cannot start does not begin a take
+            _check_begun(stop)
+            scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
+            take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices_of(bench))
+            return takes.started(
+                take_id,
+                lambda: self._current.start_run(take_id, setup, optical, camera, bench, self._reach(), stop),
+            )
+
+    def begin_burst(self, stack_id: int, entry: BurstEntry) -> TakeView:
+        """Take frames from the watched folder as they come, by hand or in haste. Raises Conflict, BadInput."""
+        stop = self._activities.ask()
+        with self._turn:
+            self._activities.free()
+            self.set_up(stack_id)
+            bench = _settings()
+            _check_begun(stop)
+            devices = devices_of(bench, by_hand=True, simulated_hand=entry.simulated)
+            take_id = takes.add_burst(stack_id, entry, watched_folder(bench), devices=devices)
+            setup = self._mounted()[0]
+            return takes.started(take_id, lambda: self._current.start_burst(take_id, setup, bench, stop))
+
+    def resume(self, take_id: int) -> TakeView:
+        """Go on with a take that was cut off, a run at its next rung. Raises Conflict, DeviceTrouble, NotFound."""
+        stop = self._activities.ask()
+        with self._turn:
+            self._activities.free()
+            stack_id, is_burst = takes.can_go_on(take_id)
+            self.set_up(stack_id)
+            (setup, optical), bench = self._mounted(), _settings()
+            if not is_burst:
+                self._line.rail()  # first: a take that cannot go on is not said to
+                camera = self._camera(optical, bench, stop)
+            _check_begun(stop)
+            takes.goes_on(take_id)
+            return takes.started(
+                take_id,
+                lambda: (
+                    self._current.start_burst(take_id, setup, bench, stop)
+                    if is_burst
+                    else self._current.start_run(take_id, setup, optical, camera, bench, self._reach(), stop)
+                ),
+            )
+
+    def stop_task(self, task_id: int) -> None:
+        """Stop the take of this task, if it is the one that is being shot."""
+        if self._current.task_id == task_id:
+            self._activities.stop()
+
+    def pause(self, paused: bool) -> BenchView:
+        """Pause before the next rung, or go on. Raises Conflict without a run."""
+        self._current.pause(paused)
+        return self._now()
+
+    def stop_after_rung(self) -> BenchView:
+        """Let the rung be finished, then end. Raises Conflict without a run."""
+        self._current.stop_after_rung()
+        return self._now()
+
+    def growing(self, take_id: int, what: str) -> bytes:
+        """The growing picture or its depth as JPEG. Raises NotFound."""
+        return self._current.growing(take_id, what)
+
+    def take_up_again(self) -> None:
+        """At the start: go on with what was cut off lately; older runs wait for a person's word."""
+        for task_id, take_id, lately in takes.cut_off():
+            try:
+                if not lately:
+                    raise Conflict("cut off a while ago: it does not go on by itself, for hands may be on the bench")
+                self._line.await_start()
+                self.resume(take_id)
+            except AmberLadderError as error:
+                takes.end_take(task_id, take_id, "failed", str(error))
+
+    def close(self) -> None:
+        """Let go of everything; a run that is going on is taken up again at the next start."""
+        self._current.leaving = True
+        self._activities.stop(patience_s=_LET_GO_S)
+        if self._optical:
+            self._optical.close()
+        self._line.drop()
+
+    # Inside
+
+    def _now(self) -> BenchView:
+        self._tell()
+        return self.view()
+
+    def _tell(self) -> None:
+        """Let the pages fetch the bench anew."""
+        try:
+            with transaction() as session:
+                tasks.tell(session, "bench", {"busy": self._activities.busy})
+        except AmberLadderError:
+            log.info("the pages are not told: they ask again when the database is back")
+
+    def _rail_failed(self, why: str) -> None:
+        self._line.drop()
+        self._line.trouble = why
+
+    def _plan_changed(self, stack_id: int) -> bool:
+        if self._activities.busy or self._setup is None:
+            return False
+        with transaction() as session:
+            stack = stacks.get_stack(session, stack_id)
+            return stack_plan(stack) != self._setup.plan or stack_rig(stack) != self._setup.rig
+
+    def _mount(self, stack_id: int) -> None:
+        bench = _settings()
+        with transaction() as session:
+            setup = _setup_of(stacks.get_stack(session, stack_id))
+            on_bench = rigs.on_bench(session)
+            power = on_bench.flash_power if on_bench and on_bench.flash_power else _USUAL_POWER
+            if str(stack_id) not in bench.lies_um:
+                lies = dict(list(bench.lies_um.items())[-200:])
+                bench = bench.model_copy(update={"lies_um": {**lies, str(stack_id): setup.plan.near_um}})
+                bench_store.save(session, bench.model_dump())
+        same = self._setup is not None and self._setup.stack_id == stack_id
+        if same and self._optical and self._optical.flash:
+            power = self._optical.flash.power
+        if self._optical:
+            self._optical.close()
+        self._optical = open_optical(setup, bench, self._line.rail, power)
+        if not same or self._setup is None or self._setup.rig != setup.rig:
+            self._forget_findings()
+        self._setup = setup
+
+    def _forget_findings(self) -> None:
+        """Ends and light were found with what stood there before."""
+        self._ends, self._light = None, LightDesk()
+
+    def _camera(self, optical: Optical, bench: BenchSettings, stop: StopToken) -> Camera:
+        return optical.camera or FolderCamera(watched_folder(bench), stop)
+
+    def _moved_to(self, target_um: float, stop: StopToken) -> None:
+        self._line.move_to(target_um, stop)
+
+    def _mounted(self) -> tuple[Setup, Optical]:
+        if self._setup is None or self._optical is None:
+            raise Conflict("the bench is not set up for a stack yet: open its Shoot page")
+        return self._setup, self._optical
+
+    def _reach(self) -> Reach:
+        return reach_for(self._setup, _settings()) if self._setup else Reach()
+
+    def _rail_view(self, bench: BenchSettings) -> RailView:
+        position = self._line.position_um(in_use=self._activities.busy is not None)
+        reach, rail = self._reach(), self._setup.plan.rail if self._setup else None
+        return RailView(
+            bench.rail,
+            None if position is not None else self._line.trouble,
+            position,
+            reach.lowest_um,
+            reach.highest_um,
+            rail.click_um if rail else None,
+            reach.free_um(position) if position is not None else None,
+        )
+
+    def _target(self, entry: MoveEntry, here_um: float) -> float:
+        if entry.to_um is not None:
+            return entry.to_um
+        if entry.by_um is not None:
+            return here_um + entry.by_um
+        setup, _ = self._mounted()
+        lowest = self._reach().lowest_um
+        match entry.place:
+            case "near":
+                return setup.plan.near_um
+            case "far":
+                return setup.ladder.far_um
+            case "park":
+                return lowest if lowest is not None else min(here_um, setup.plan.near_um)
+            case _:
+                raise BadInput("say where to: a position, a distance, or a place", field="to_um")
+
+    def _unconfirmed(self, stack_id: int, entry: RunEntry) -> list[PreflightItem]:
+        return [
+            item
+            for item in self.preflight(stack_id)
+            if item.state == "stop" or (item.state == "confirm" and item.key not in entry.confirmed)
+        ]
+
+
+def _check_begun(stop: StopToken) -> None:
+    if stop.stopped:
+        raise Conflict("stopped before it began: nothing was shot")
+
+
+def _settings() -> BenchSettings:
+    with transaction() as session:
+        return BenchSettings.model_validate(bench_store.load(session))
+
+
+def _setup_of(stack: Stack) -> Setup:
+    specimen = stack.specimen
+    label = f"{specimen.catalogue_number} {specimen.name}, stack {stack.number}"
+    return setup_for(stack.id, label, specimen.kind, stack_rig(stack), stack_plan(stack), specimen.id)

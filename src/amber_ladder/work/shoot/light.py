@@ -1,0 +1,81 @@
+"""Setting the light: the flash, a test frame, and a frame with the flash off."""
+
+import time
+
+from amber_ladder.core.light import read_light, room_light
+from amber_ladder.core.optics import flash_changed_by, power_setting
+from amber_ladder.devices.protocols import Flash
+from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.work.shoot.incoming import decoded
+from amber_ladder.work.shoot.opening import Optical
+from amber_ladder.work.shoot.views import FlashEntry, FlashView, RoomView, TestFrameView
+
+
+class LightDesk:
+    """What was found of the light for the stack that the bench is set up for. Frames of this desk belong to no take."""
+
+    def __init__(self) -> None:
+        self.test: TestFrameView | None = None
+        self.room: RoomView | None = None
+        self._jpeg = b""
+
+    def set_flash(self, optical: Optical, entry: FlashEntry) -> None:
+        """Set the flash; a test at another power tells nothing any more. Raises Conflict without one."""
+        flash = _flash(optical)
+        if entry.power is not None:
+            if self.test and self.test.power != entry.power:
+                self.test = None
+            flash.power = entry.power
+        if entry.on is not None:
+            flash.on = entry.on
+
+    def test_frame(self, optical: Optical) -> None:
+        """Shoot a frame and judge its light. Raises Conflict, DeviceTrouble."""
+        flash = _flash(optical)
+        self._jpeg = _shot(optical, flash_on=True)
+        reading = read_light(decoded(self._jpeg))
+        change = flash_changed_by(reading.change_stops, flash.power)
+        number = self.test.number + 1 if self.test else int(time.time())
+        power = change.power or (1.0 if change.missing_stops > 0 and reading.change_stops > 0 else None)
+        recycle_s = flash.recycle_s(power or flash.power)
+        self.test = TestFrameView(number, flash.power, reading, change.setting, power, change.missing_stops, recycle_s)
+
+    def room_frame(self, optical: Optical) -> None:
+        """Shoot with the flash off: it must be black. Raises Conflict, DeviceTrouble."""
+        level = {} if self.test is None else {"flash_level": max(self.test.reading.level, 1e-3)}
+        found = room_light(decoded(_shot(optical, flash_on=False)), **level)
+        self.room = RoomView(found.black, found.stops)
+
+    def picture(self) -> bytes:
+        """The last test frame. Raises NotFound."""
+        if not self._jpeg:
+            raise NotFound("no test frame was shot yet")
+        return self._jpeg
+
+
+def flash_view(optical: Optical | None) -> FlashView | None:
+    """The flash as it is set; None without one."""
+    flash = optical.flash if optical else None
+    if flash is None:
+        return None
+    return FlashView(
+        flash.power, power_setting(flash.power), flash.on, flash.ready_in_s(), flash.recycle_s(flash.power)
+    )
+
+
+def _flash(optical: Optical) -> Flash:
+    if optical.flash is None:
+        raise Conflict("no flash is connected: set it by hand, and judge the light in the first frame")
+    return optical.flash
+
+
+def _shot(optical: Optical, *, flash_on: bool) -> bytes:
+    flash, camera = _flash(optical), optical.camera
+    if camera is None:
+        raise Conflict("this camera fires by itself: put a test frame into the watched folder")
+    was_on, flash.on = flash.on, flash_on
+    try:
+        time.sleep(flash.ready_in_s())
+        return camera.expose().content
+    finally:
+        flash.on = was_on

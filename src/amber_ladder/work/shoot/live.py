@@ -1,0 +1,63 @@
+"""One moment of the live view, encoded for the page."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.focus import in_focus
+from amber_ladder.devices.protocols import LiveView
+from amber_ladder.errors import DeviceTrouble
+from amber_ladder.work.shoot.views import GrowthView, RunView
+
+WIDTH_PX = 704
+_LOUPE_PX = 300
+_AMBER_BGRA = (52, 180, 242, 235)
+
+
+@dataclass(frozen=True, slots=True)
+class LivePictures:
+    """JPEG of the field, PNG of the edges in focus, JPEG of the loupe, and the sharpness; empty without a live view."""
+
+    picture: bytes = b""
+    edges: bytes = b""
+    loupe: bytes = b""
+    sharpness: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class LiveFrame:
+    """Pictures and figures of one moment."""
+
+    pictures: LivePictures
+    position_um: float | None
+    moving: bool
+    run: RunView | None
+    growth: GrowthView | None
+    ready_in_s: float
+
+
+def look(live: LiveView | None, loupe: tuple[float, float] | None) -> LivePictures:
+    """What the camera sees now; nothing while the rail that it looks at is away."""
+    if live is None:
+        return LivePictures()
+    try:
+        rgb = live.live(WIDTH_PX)
+        grey = np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
+        focus = in_focus(grey)
+        magnified = _jpeg(live.loupe(*loupe, _LOUPE_PX)) if loupe else b""
+        return LivePictures(_jpeg(rgb), _marks(focus.edges), magnified, focus.sharpness)
+    except DeviceTrouble:
+        return LivePictures()
+
+
+def _jpeg(rgb: NDArray[np.uint8]) -> bytes:
+    return bytes(cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 82])[1])
+
+
+def _marks(edges: NDArray[np.bool_]) -> bytes:
+    """Amber where edges are in focus, clear elsewhere."""
+    marks = np.zeros((*edges.shape, 4), np.uint8)
+    marks[edges] = _AMBER_BGRA
+    return bytes(cv2.imencode(".png", marks, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1])

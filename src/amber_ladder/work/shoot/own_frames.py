@@ -1,0 +1,96 @@
+"""A person's own frames, brought as files: stored untouched, put in order, and matched to the plan where they can."""
+
+from collections.abc import Iterable, Sequence
+
+from amber_ladder.core.sorting import usual_form, why_unlike
+from amber_ladder.errors import Conflict
+from amber_ladder.formats.files import plain_name
+from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key
+from amber_ladder.settings import settings
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.store.models import Frame, Take
+from amber_ladder.work.stack.series import shots_of
+from amber_ladder.work.stack.views import FrameView, TakeView, frame_view, stack_ladder, take_view
+
+
+def begin_files(stack_id: int) -> TakeView:
+    """Open a take for files. Raises NotFound, and Conflict while the ladder is being shot."""
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        stacks.refuse_while_shot(stack)
+        take = Take(source="files")
+        stacks.add_take(session, stack, take)
+        return take_view(take)
+
+
+def add_file(take_id: int, name: str, chunks: Iterable[bytes]) -> FrameView:
+    """Store one of a person's own frames, untouched. Raises UnreadablePicture, Conflict, NotFound, StorageFull."""
+    name = plain_name(name)
+    with transaction() as session:
+        _open_for_files(stacks.get_take(session, take_id))
+    store = FrameStore(settings().data)
+    received = store.receive(chunks)
+    try:
+        info = examine(received.path, name)
+        with transaction() as session:
+            take = stacks.get_take(session, take_id)
+            _open_for_files(take)
+            frame = Frame(
+                name=name,
+                sha256=received.sha256,
+                suffix=SUFFIXES[info.format],
+                bytes=received.bytes,
+                width_px=info.width_px,
+                height_px=info.height_px,
+                bits=info.bits,
+                captured_at=info.captured_at,
+            )
+            stacks.add_frame(session, take, frame)
+            store.adopt(received, frame.suffix)
+            return frame_view(next(f for f in take.frames if f.name == name))
+    finally:
+        store.drop(received)
+
+
+def finish_take(take_id: int) -> TakeView:
+    """Close a take of files: order them, and leave out those that differ from the rest. Raises Conflict, NotFound."""
+    with transaction() as session:
+        take = stacks.get_take(session, take_id, locked=True)
+        _open_for_files(take)
+        if len(take.frames) < 2:
+            raise Conflict(
+                f"this take holds {len(take.frames)} usable frame{'' if len(take.frames) == 1 else 's'}: "
+                "at least 2 are needed. Add more files."
+            )
+        put_in_order(take, stack_ladder(take.stack)[0].positions_um)
+        take.complete = True
+        session.flush()
+        session.expire(take)
+        return take_view(take)
+
+
+def put_in_order(take: Take, planned_um: Sequence[float] | None) -> None:
+    """Order a take's files by name, and leave out those that differ from the rest.
+
+    They belong to the planned rungs only when there is one for each; otherwise nobody knows which is which.
+    """
+    ordered = sorted(take.frames, key=lambda frame: natural_key(frame.name))
+    shots = {shot.name: shot for shot in shots_of(take)}
+    usual = usual_form(list(shots.values()))
+    for place, frame in enumerate(ordered):
+        frame.place = place
+        frame.left_out = frame.left_out or why_unlike(shots[frame.name], usual)
+    kept = [frame for frame in ordered if frame.left_out is None]
+    positions = planned_um if planned_um is not None and len(planned_um) == len(kept) else None
+    for rung, frame in enumerate(kept):
+        frame.rung = rung if positions else None
+        frame.planned_um = positions[rung] if positions else None
+
+
+def _open_for_files(take: Take) -> None:
+    if take.source != "files":
+        raise Conflict("this take comes from the bench: begin a take of files for your own frames")
+    if take.complete:
+        raise Conflict("this take is closed: begin another for more frames")

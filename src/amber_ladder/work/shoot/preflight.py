@@ -1,0 +1,140 @@
+"""The list before a run: what a person at the bench would look at, in the order they would."""
+
+from datetime import UTC, datetime, timedelta
+
+from amber_ladder.core.planning import Reach
+from amber_ladder.devices.protocols import Flash
+from amber_ladder.errors import OutOfReach
+from amber_ladder.store.models import Take
+from amber_ladder.work.shoot.setup import Setup
+from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, EndsView, PreflightItem, RoomView, TestFrameView
+
+_LATELY = timedelta(minutes=30)  # hands may be on the bench again after that
+_ROOM_FACTOR = 1.3  # frames that are shot again take room too
+_UNKNOWN_BYTES = 40_000_000
+_MOST_CLIPPED = 0.01
+_BY_THE_BODY = (
+    ("stabiliser", "Stabiliser off", "A stabiliser at work shifts the picture between frames."),
+    ("autofocus", "Autofocus as the body's manual asks for its own bracketing", "Some want it on, some off."),
+    ("fixed", "Exposure, sensitivity and white balance fixed", "Else frames differ in brightness and colour."),
+    ("other-brackets", "No other bracketing switched on", "Exposure brackets would mix with the focus steps."),
+    ("release", "Silent shutter or a delayed release", "A finger on the body shakes the first frames."),
+    ("separator", "A folder of its own for this series, or a dark frame before it", "It finds the border later."),
+)  # fmt: skip
+
+
+def items(
+    setup: Setup,
+    bench: BenchSettings,
+    reach: Reach,
+    rail_trouble: str | None,
+    unread: list[str],
+    free_bytes: int,
+    *,
+    ends: EndsView | None,
+    test: TestFrameView | None,
+    room: RoomView | None,
+    flash: Flash | None,
+) -> list[PreflightItem]:
+    """The list for a stack."""
+    found = [_rail(rail_trouble), _limits(setup, reach), _space(setup, free_bytes), _ends(setup, ends)]
+    if bench.camera == SIMULATED:
+        found += [_light(test, flash), _room(room)]
+    else:
+        found.append(
+            PreflightItem("light", "Light was judged on the camera", "confirm", "Fixed exposure, nothing washed out.")
+        )
+    found.append(_cautions(unread))
+    if setup.plan.focus_unit:
+        found += [PreflightItem(key, title, "confirm", detail) for key, title, detail in _BY_THE_BODY]
+    return found
+
+
+def was_lately(take: Take) -> bool:
+    """Whether a run did something lately that was written down."""
+    signs = [frame.captured_at.astimezone(UTC) for frame in take.frames if frame.captured_at]
+    return max([take.created_at, *signs]) > datetime.now(UTC) - _LATELY
+
+
+def _rail(trouble: str | None) -> PreflightItem:
+    if trouble:
+        return PreflightItem("rail", "The rail answers", "stop", trouble)
+    return PreflightItem("rail", "The rail answers", "fine", "It is connected and says where it is.")
+
+
+def _limits(setup: Setup, reach: Reach) -> PreflightItem:
+    positions = setup.ladder.positions_um
+    try:
+        reach.check(positions[0])
+        reach.check(positions[-1])
+    except OutOfReach as error:
+        return PreflightItem("limits", "The ladder lies within the limits", "stop", str(error))
+    free = reach.free_um(positions[-1])
+    detail = (
+        f"At the last rung {free / 1e3:.2f} mm stay free before the specimen."
+        if free is not None
+        else "The working distance is not known: watch the front of the lens."
+    )
+    return PreflightItem(
+        "limits", "The ladder lies within the limits", "fine" if free is not None else "confirm", detail
+    )
+
+
+def _space(setup: Setup, free_bytes: int) -> PreflightItem:
+    each = setup.plan.bytes_per_frame or _UNKNOWN_BYTES
+    needed = setup.ladder.frames * each * _ROOM_FACTOR
+    detail = f"{needed / 1e9:.2g} GB are needed at most, {free_bytes / 1e9:.3g} GB are free."
+    return PreflightItem("space", "Room on the disk", "fine" if needed < free_bytes else "stop", detail)
+
+
+def _ends(setup: Setup, ends: EndsView | None) -> PreflightItem:
+    title = "Both ends are passed"
+    if ends is None:
+        return PreflightItem(
+            "ends", title, "confirm", "The ends were not looked for: find them, or be sure that nothing is sharp there."
+        )
+    positions = setup.ladder.positions_um
+    missing = [
+        f"{what} end by {short:.0f} µm"
+        for what, short in (("near", positions[0] - ends.near_um), ("far", ends.far_um - positions[-1]))
+        if short > 0.0
+    ]
+    if missing:
+        return PreflightItem(
+            "ends", title, "confirm", f"The ladder misses the {' and the '.join(missing)}: use the ends found."
+        )
+    return PreflightItem("ends", title, "fine", "The ladder reaches beyond all that was sharp.")
+
+
+def _light(test: TestFrameView | None, flash: Flash | None) -> PreflightItem:
+    title = "Light is tested"
+    if test is None or flash is None or test.power != flash.power:
+        return PreflightItem("light", title, "confirm", "No test frame was shot at this power.")
+    if max(test.reading.clipped) > _MOST_CLIPPED:
+        share = 100 * max(test.reading.clipped)
+        return PreflightItem("light", title, "confirm", f"{share:.1f} % of the test frame is washed out.")
+    if test.reading.change_stops > 1.0:
+        return PreflightItem(
+            "light", title, "confirm", f"The test frame is {test.reading.change_stops:.1f} stops too dark."
+        )
+    return PreflightItem("light", title, "fine", f"{test.reading.headroom_stops:.1f} stops below clipping.")
+
+
+def _room(room: RoomView | None) -> PreflightItem:
+    title = "Without flash it is black"
+    if room is None:
+        return PreflightItem("room", title, "confirm", "No frame was shot with the flash off.")
+    if not room.black and room.stops is not None:
+        return PreflightItem(
+            "room",
+            title,
+            "confirm",
+            f"Room light lies {-room.stops:.1f} stops below the flash: switch lamps off, or shade.",
+        )
+    return PreflightItem("room", title, "fine", "No room light is seen.")
+
+
+def _cautions(unread: list[str]) -> PreflightItem:
+    if unread:
+        return PreflightItem("cautions", "Cautions are read", "confirm", f"Not ticked yet: {'; '.join(unread)}.")
+    return PreflightItem("cautions", "Cautions are read", "fine", "All that apply are ticked.")

@@ -1,0 +1,131 @@
+"""What is written down of takes that are being shot: that one begins, its frames, how far it is, how it ended."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from amber_ladder.errors import Conflict
+from amber_ladder.store import stacks, tasks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.store.models import Take, Task, now
+from amber_ladder.work.plan.cautions import unread_cautions
+from amber_ladder.work.shoot.folder_camera import names_in
+from amber_ladder.work.shoot.incoming import keep_frame, patiently
+from amber_ladder.work.shoot.preflight import was_lately
+from amber_ladder.work.shoot.run import Taken
+from amber_ladder.work.shoot.take_ladder import TakeLadder
+from amber_ladder.work.shoot.views import BurstEntry
+from amber_ladder.work.stack.views import TakeView, take_view
+
+
+def add_run(stack_id: int, ladder: TakeLadder, *, scene: str | None, devices: dict[str, Any]) -> int:
+    """Begin a take of this ladder, with what it takes over from another; returns its number. Raises Conflict.
+
+    ``devices`` is how the bench is configured: it stands in the record.
+    """
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        stacks.refuse_while_shot(stack)
+        read_at = now().isoformat(timespec="seconds")
+        read = [{"key": one.key, "title": one.title, "read_at": read_at} for one in unread_cautions(stack)]
+        stack.cautions_read = [*stack.cautions_read, *read]
+        task = Task(kind=tasks.RUN, stack_id=stack_id, total=len(ladder.positions_um))
+        take = Take(source="bench", scene=scene, task=task, run=ladder.as_json(), devices=devices)
+        stacks.add_take(session, stack, take)
+        for rung, frame_id in ladder.taken_over:
+            stacks.take_over(session, take, frame_id, rung=rung, planned_um=ladder.positions_um[rung])
+        tasks.announce(session, task)
+        return take.id
+
+
+def add_burst(stack_id: int, entry: BurstEntry, folder: Path, *, devices: dict[str, Any]) -> int:
+    """Begin a take of what comes into a folder from now on; returns its number. Raises NotFound, Conflict, BadInput."""
+    there = sorted(names_in(folder))
+    with transaction() as session:
+        stack = stacks.get_stack(session, stack_id)
+        stacks.refuse_while_shot(stack)
+        task = Task(kind=tasks.RUN, stack_id=stack_id)
+        run = {**entry.model_dump(), "folder": str(folder), "there": there, "began": now().isoformat()}
+        take = Take(source="folder", task=task, run=run, devices=devices)
+        stacks.add_take(session, stack, take)
+        tasks.announce(session, task)
+        return take.id
+
+
+def keep_taken(store: FrameStore, take_id: int, taken: Taken) -> None:
+    """Keep a frame that a run has taken. Raises StorageFull, DatabaseAway."""
+    exposure = taken.exposure
+    received = store.receive([exposure.content])
+    try:
+        keep_frame(
+            store, take_id, received, taken.shot,
+            suffix=exposure.suffix, captured_at=exposure.captured_at, faults=taken.faults,
+        )  # fmt: skip
+    finally:
+        store.drop(received)
+
+
+def can_go_on(take_id: int) -> tuple[int, bool]:
+    """The stack of a take that was cut off, and whether it is a burst. Raises Conflict for one that is over."""
+    with transaction() as session:
+        take = stacks.get_take(session, take_id)
+        if not take.run or take.complete or take.task is None:
+            raise Conflict("this take is over: shoot what is missing as a new take beside it")
+        return take.stack_id, take.source == "folder"
+
+
+def goes_on(take_id: int) -> None:
+    """Note that a take that was cut off is being shot again."""
+    with transaction() as session:
+        task = stacks.get_take(session, take_id).task
+        if task:
+            task.state, task.message, task.ended_at = "running", "", None
+            tasks.announce(session, task)
+
+
+def started(take_id: int, start: Callable[[], None]) -> TakeView:
+    """Start what was written down as begun; a start that fails is written down as the end. Raises what it raises."""
+    try:
+        start()
+    except BaseException as error:
+        with transaction() as session:
+            task_id = stacks.get_take(session, take_id).task_id
+        end_take(task_id or 0, take_id, "failed", str(error))
+        raise
+    with transaction() as session:
+        return take_view(stacks.get_take(session, take_id))
+
+
+def report(task_id: int, done: int, total: int, seconds_left: float | None) -> None:
+    """Note how far it is."""
+
+    def write() -> None:
+        with transaction() as session:
+            task = stacks.get_task(session, task_id)
+            tasks.set_progress(session, task, phase="shoot", done=done, total=total, seconds_left=seconds_left)
+
+    patiently(write)
+
+
+def end_take(task_id: int, take_id: int, state: str, message: str) -> None:
+    """Note how it ended. A take that failed stays open: it can go on; any other is complete from two frames on."""
+
+    def write() -> None:
+        with transaction() as session:
+            take = stacks.get_take(session, take_id)
+            if state != "failed":
+                take.complete = sum(frame.left_out is None for frame in take.frames) >= 2
+            tasks.end(session, stacks.get_task(session, task_id), state, message)
+
+    patiently(write)
+
+
+def cut_off() -> list[tuple[int, int, bool]]:
+    """Takes that were being shot when the server ended: task, take, and whether that was only lately."""
+    with transaction() as session:
+        found = []
+        for task_id in tasks.unfinished(session, of_bench=True):
+            take = stacks.take_of(session, stacks.get_task(session, task_id))
+            found.append((task_id, take.id, was_lately(take)))
+        return found

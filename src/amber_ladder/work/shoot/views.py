@@ -1,0 +1,205 @@
+"""What the bench is set to, and what its page gets to see."""
+
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from amber_ladder.core.light import LightReading
+from amber_ladder.formats.plan_json import Position
+from amber_ladder.formats.rig_json import Strict
+
+Folder = Annotated[str, StringConstraints(strip_whitespace=True, max_length=500)]
+Hold = Annotated[str, StringConstraints(pattern=r"^[\w-]{1,64}$")]
+SIMULATED = "simulated"
+
+
+class BenchSettings(Strict):
+    """What stands on the bench. ``rail`` is a pyserial address, or the simulated rail that ships.
+
+    ``scene`` is what lies under the simulated camera; ``lies_um`` where its nearest point lies, by stack.
+    """
+
+    rail: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)] = SIMULATED
+    camera: Literal["simulated", "folder"] = "simulated"
+    folder: Folder = ""
+    flaws: Annotated[list[str], Field(max_length=40)] = Field(default_factory=list)
+    reshoots: Annotated[int, Field(ge=0, le=9)] = 2
+    scene: Annotated[str, Field(max_length=60)] | None = None
+    lies_um: dict[str, float] = Field(default_factory=dict)
+
+
+class BenchChange(Strict):
+    """What to change; what is left out stays."""
+
+    rail: str | None = None
+    camera: Literal["simulated", "folder"] | None = None
+    folder: Folder | None = None
+    flaws: list[str] | None = None
+    reshoots: int | None = None
+    scene: str | None = None
+
+
+class MoveEntry(Strict):
+    """Where to move: to a position, by a distance, or to a place.
+
+    ``near`` and ``far`` are the planned end points, ``park`` the end of the rail away from the specimen. A move with a
+    ``hold``, a name of the page's own, goes on only while that is renewed, and ends when it is released.
+    """
+
+    to_um: Position | None = None
+    by_um: Position | None = None
+    place: Literal["near", "far", "park"] | None = None
+    hold: Hold | None = None
+
+
+class FlashEntry(Strict):
+    """How the flash is set."""
+
+    power: Annotated[float, Field(ge=1 / 512, le=1, allow_inf_nan=False)] | None = None
+    on: bool | None = None
+
+
+class RunEntry(Strict):
+    """A run: the stack's ladder as planned, or what of an earlier take is missing, bad, or beyond its ends."""
+
+    repair_of: int | None = None
+    again: Annotated[list[int], Field(max_length=5000)] = Field(default_factory=list)
+    more_near: Annotated[int, Field(ge=0, le=500)] = 0
+    more_far: Annotated[int, Field(ge=0, le=500)] = 0
+    confirmed: Annotated[list[str], Field(max_length=40)] = Field(default_factory=list)
+
+
+class BurstEntry(Strict):
+    """Frames by hand into the watched folder, until the depth is covered or the time is over."""
+
+    minutes: Annotated[float, Field(gt=0, le=600, allow_inf_nan=False)] | None = None
+    stop_when_covered: bool = True
+    simulated: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class RailView:
+    """The rail. ``trouble`` says why it does not answer; ``free_um`` is the space before the specimen."""
+
+    address: str
+    trouble: str | None
+    position_um: float | None
+    lowest_um: float | None
+    highest_um: float | None
+    click_um: float | None
+    free_um: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class FlashView:
+    """The flash; ``setting`` as engraved."""
+
+    power: float
+    setting: str
+    on: bool
+    ready_in_s: float
+    recycle_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class EndsView:
+    """Ends that a sweep found, as stage positions in µm, and whether it went on to where nothing is sharp."""
+
+    near_um: float
+    far_um: float
+    passed_near: bool
+    passed_far: bool
+
+
+@dataclass(frozen=True, slots=True)
+class TestFrameView:
+    """A test frame at a power, and what to change. ``number`` changes with each, for the picture's address."""
+
+    number: int
+    power: float
+    reading: LightReading
+    next_setting: str
+    next_power: float | None
+    missing_stops: float
+    recycle_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class RoomView:
+    """A frame with the flash off."""
+
+    black: bool
+    stops: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class GrowthView:
+    """The growing picture after one more frame; shares of its area, 0 to 1. ``histogram``: that frame, 64 bins.
+
+    ``covered`` is None where nobody knows where the frames lie. ``trouble`` says why it grows no more.
+    """
+
+    take_id: int
+    frames: int
+    newest_share: float
+    moved: float
+    shift_px: float
+    covered: float | None
+    histogram: list[int]
+    trouble: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class RunView:
+    """A run or burst that is going on. ``phase`` is what it does now, ``wait_s`` how long that still takes."""
+
+    take_id: int
+    stack_id: int
+    mode: Literal["run", "burst"]
+    phase: str
+    wait_s: float
+    paused: bool
+    rung: int | None
+    done: int
+    total: int
+    seconds_left: float | None
+    said: str
+    coverage: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class HoldView:
+    """Whether a held move goes on."""
+
+    moving: bool
+
+
+@dataclass(frozen=True, slots=True)
+class BenchView:
+    """The bench as it is now."""
+
+    settings: BenchSettings
+    stack_id: int | None
+    stack_label: str | None
+    busy: str | None
+    simulated: bool
+    live: bool
+    rail: RailView
+    flash: FlashView | None
+    ends: EndsView | None
+    test_frame: TestFrameView | None
+    room: RoomView | None
+    growth: GrowthView | None
+    run: RunView | None
+    said: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class PreflightItem:
+    """One line of the list before a run: fine, worth a thought (may be confirmed), or in the way."""
+
+    key: str
+    title: str
+    state: Literal["fine", "confirm", "stop"]
+    detail: str

@@ -1,0 +1,1 @@
+"""One stack with all its parts, as every stage and its page sees it."""

@@ -1,0 +1,123 @@
+"""A take as a series: what is known of where its frames lie, and what follows from that."""
+
+from dataclasses import dataclass
+
+from amber_ladder.core.optics import Sensor
+from amber_ladder.core.planning import Ladder
+from amber_ladder.core.sorting import (
+    DepthFrom,
+    Shot,
+    Sorting,
+    form_of,
+    gaps,
+    missing_rungs,
+    sort,
+    spacing_um,
+    strays,
+)
+from amber_ladder.store.models import Take
+
+_UNKNOWN = "Where these frames lie is not known: depth counts frames, not µm."
+
+
+@dataclass(frozen=True, slots=True)
+class GapView:
+    """A stretch of the stage's travel, µm, in which no frame is sharp."""
+
+    from_um: float
+    to_um: float
+
+
+@dataclass(frozen=True, slots=True)
+class SeriesView:
+    """What is known of a take. ``step_um`` (of the stage), ``overlap`` and ``depth_um`` (in the medium) are those of
+
+    the frames as they lie, None where that is not known; ``depth_from`` says whether positions were reported or are
+    merely the planned ones. ``rungs_um`` is the take's own ladder, empty where it has none.
+    """
+
+    rungs_um: list[float]
+    missing: list[int]
+    gaps: list[GapView]
+    depth_from: DepthFrom | None
+    step_um: float | None
+    overlap: float | None
+    depth_um: float | None
+    warnings: list[str]
+
+
+def shots_of(take: Take) -> list[Shot]:
+    """What was shot, in the order of arrival."""
+    return [
+        Shot(
+            frame.name,
+            frame.width_px,
+            frame.height_px,
+            frame.bits,
+            frame.rung,
+            frame.planned_um,
+            frame.reported_um,
+            tuple(str(fault["kind"]) for fault in frame.faults),
+            frame.left_out,
+        )
+        for frame in take.frames
+    ]
+
+
+def sorted_take(take: Take, ladder: Ladder) -> tuple[list[Shot], Sorting]:
+    """A take's frames, and how they are sorted by what is known of them."""
+    shots = shots_of(take)
+    return shots, sort(shots, medium_ratio=ladder.medium_ratio)
+
+
+def series_view(take: Take, ladder: Ladder, sensor: Sensor) -> SeriesView:
+    """A take as a series."""
+    shots, sorting = sorted_take(take, ladder)
+    rungs = rungs_um(take, ladder)
+    sharp_um = ladder.sharp_depth_stage_um
+    step_um = spacing_um(shots, sorting)
+    return SeriesView(
+        rungs,
+        list(missing_rungs(len(rungs), shots)) if take.complete else [],
+        [GapView(one.from_um, one.to_um) for one in gaps(shots, sorting, sharp_um=sharp_um)] if take.complete else [],
+        sorting.depth_from,
+        step_um,
+        1.0 - step_um / sharp_um if step_um is not None else None,
+        sorting.depths_um[-1] if sorting.depths_um else None,
+        _warnings(shots, sorting, sharp_um, sensor) if sorting.order else [],
+    )
+
+
+def rungs_um(take: Take, ladder: Ladder) -> list[float]:
+    """The positions of a take's own ladder: as it was run, or the plan's where its files were matched to that."""
+    run = take.run or {}
+    if "positions_um" in run:
+        return [float(one) for one in run["positions_um"]]
+    return list(ladder.positions_um) if any(frame.rung is not None for frame in take.frames) else []
+
+
+def fills_sensor(shot: Shot, sensor: Sensor) -> bool:
+    """Whether a frame has the sensor's own pixels, in either orientation: else the rig's scale is not the frame's."""
+    width, height, _ = form_of(shot)
+    return (width, height) in ((sensor.width_px, sensor.height_px), (sensor.height_px, sensor.width_px))
+
+
+def _warnings(shots: list[Shot], sorting: Sorting, sharp_um: float, sensor: Sensor) -> list[str]:
+    found: list[str] = []
+    if sorting.depths_um is None:
+        found.append(_UNKNOWN)
+    far_off = [shots[number].stray_um or 0.0 for number in strays(shots, sharp_um=sharp_um)]
+    if far_off:
+        told = "" if sorting.depth_from == "reported" else ", where it said so"
+        found.append(
+            f"{len(far_off)} of {len(sorting.order)} frames lie up to {max(far_off):.1f} µm from their rungs, more "
+            f"than a quarter of the sharp depth ({sharp_um:.1f} µm): a click of the rail is too coarse for this "
+            f"ladder, or something held it. Depth goes by where the rail said it was{told}."
+        )
+    first = shots[sorting.order[0]]
+    if not fills_sensor(first, sensor):
+        found.append(
+            f"The frames are {first.width_px} × {first.height_px} px, the rig's sensor {sensor.width_px} × "
+            f"{sensor.height_px}: their scale is not known."
+        )
+    return found

@@ -1,0 +1,112 @@
+"""The simulated bench against what optics says it must do."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
+from amber_ladder.simulated.psf import kernel
+from amber_ladder.simulated.scene import Grid, Scene, Sheet
+from amber_ladder.simulated.specimens import RAMP_SLOPE_DEG, RULING_UM, SPECIMENS, SimulatedSpecimen
+from amber_ladder.simulated.stand import SimulatedStand
+from amber_ladder.simulated.wobble import Wobble
+
+SENSOR = Sensor(256, 192, 5.0)
+OPTICS = resolve(Rig(SENSOR, InfinityObjective(5, 0.14, 200, 200)))
+STILL = Wobble(0, 0, 0, 0, 0, 0)
+
+
+def flat(depth_um: float) -> SimulatedSpecimen:
+    def build(grid: Grid, seed: int) -> Scene:
+        light = np.random.default_rng(seed).random((*grid.x_um.shape, 1), dtype=np.float32)
+        light = np.repeat(cv2.GaussianBlur(light[..., 0], (0, 0), 2.0)[..., None], 3, axis=2)
+        shape = grid.x_um.shape
+        return Scene((Sheet(light, np.ones(shape, np.float32), np.full(shape, depth_um, np.float32)),))
+
+    return SimulatedSpecimen("flat", "flat", "test", 100, depth_um, build)
+
+
+def exposed(bench: SimulatedStand) -> np.ndarray:
+    return cv2.imdecode(np.frombuffer(bench.expose().content, np.uint8), cv2.IMREAD_COLOR_RGB).astype(np.float64)
+
+
+class PointSpread(unittest.TestCase):
+    def test_in_focus_the_first_dark_ring_lies_at_rayleighs_distance(self) -> None:
+        fine = kernel(0.0, 0.05, na=0.14, wavelength_um=0.55, medium_index=1.0)
+        row = fine[fine.shape[0] // 2, fine.shape[1] // 2 :]
+        darkest = int(np.argmin(row[: int(1.5 * OPTICS.detail_um / 0.05)])) * 0.05
+        self.assertAlmostEqual(darkest, 0.61 * 0.55 / 0.14, delta=0.05)
+
+    def test_far_out_of_focus_it_is_the_light_cones_disc(self) -> None:
+        wide = kernel(300.0, 1.0, na=0.14, wavelength_um=0.55, medium_index=1.0).astype(np.float64)
+        axis = np.arange(wide.shape[0]) - wide.shape[0] // 2
+        x, y = np.meshgrid(axis, axis)
+        radius = 300 * 0.14 / np.sqrt(1 - 0.14**2)
+        # A uniform disc's mean squared distance from its axis is half its radius squared.
+        self.assertAlmostEqual(float((wide * (x**2 + y**2)).sum()) / (radius**2 / 2), 1.0, delta=0.08)
+        self.assertAlmostEqual(float(wide.sum()), 1.0, places=5)
+
+
+class Bench(unittest.TestCase):
+    def test_sharpest_where_focus_meets_the_specimen(self) -> None:
+        bench = SimulatedStand(flat(100), OPTICS, SENSOR, near_um=5000, seed=1, wobble=STILL)
+        contrast = []
+        for position in range(5000, 5201, 25):
+            bench.move_to(position)
+            contrast.append(exposed(bench).std())
+        self.assertEqual(int(np.argmax(contrast)), 4)
+
+    def test_in_resin_focus_sinks_faster_than_the_stage(self) -> None:
+        resin = resolve(Rig(SENSOR, InfinityObjective(5, 0.14, 200, 200), medium_index=1.5))
+        bench = SimulatedStand(flat(150), resin, SENSOR, near_um=0, seed=1, wobble=STILL)
+        bench.move_to(100)
+        bench.expose()
+        self.assertAlmostEqual(bench.truths[0].focus_um, 150)
+
+    def test_one_seed_is_one_individual(self) -> None:
+        for key, specimen in SPECIMENS.items():
+            frames = []
+            for seed in (1, 1, 2):
+                bench = SimulatedStand(specimen, OPTICS, SENSOR, near_um=0, seed=seed)
+                bench.move_to(50)
+                frames.append(exposed(bench))
+            with self.subTest(key=key):
+                np.testing.assert_array_equal(frames[0], frames[1])
+                self.assertGreater(np.abs(frames[0] - frames[2]).mean(), 1.0)
+
+    def test_depths_are_as_the_specimen_says(self) -> None:
+        for key, specimen in SPECIMENS.items():
+            grid = Grid.centred(300, 200, specimen.width_um / 300)
+            depth = specimen.build(grid, 1).sharp_depth_um()
+            with self.subTest(key=key):
+                self.assertGreaterEqual(float(depth.min()), 0.0)
+                self.assertLessEqual(float(depth.max()), specimen.depth_um + 1e-3)
+
+    def test_the_ruled_slide_and_the_ramp_are_as_they_say(self) -> None:
+        bench = SimulatedStand(SPECIMENS["ruled-slide"], OPTICS, SENSOR, near_um=0, seed=3, wobble=STILL)
+        bench.move_to(0)
+        row = exposed(bench).astype(np.float64).mean(axis=2)[SENSOR.height_px // 2]
+        dark = row < (row.min() + row.max()) / 2
+        # A line every 20 µm across the field, give or take those at the edges.
+        lines = int(np.count_nonzero(dark[1:] & ~dark[:-1]))
+        self.assertAlmostEqual(lines, OPTICS.field_mm[0] * 1e3 / RULING_UM, delta=3)
+        grid = Grid.centred(300, 200, 2.0)
+        depth = SPECIMENS["focus-ramp"].build(grid, 1).sharp_depth_um()
+        slope = np.degrees(np.arctan(np.diff(depth, axis=1) / 2.0))
+        np.testing.assert_allclose(slope, RAMP_SLOPE_DEG, atol=0.1)
+
+    def test_truth_matrices_say_where_the_picture_lies(self) -> None:
+        bench = SimulatedStand(flat(0), OPTICS, SENSOR, near_um=0, seed=1, wobble=Wobble(0, 3, 0, 0, 0, 0))
+        bench.move_to(0)
+        first = exposed(bench)
+        bench.move_to(0)
+        second = exposed(bench)
+        shift = bench.truths[1].matrix[:, 2] - bench.truths[0].matrix[:, 2]
+        grey = [cv2.cvtColor(f.astype(np.float32), cv2.COLOR_RGB2GRAY) for f in (first, second)]
+        found, _ = cv2.phaseCorrelate(grey[1], grey[0], cv2.createHanningWindow((256, 192), cv2.CV_32F))
+        np.testing.assert_allclose(found, shift, atol=0.15)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,123 @@
+/** The one list of what keys do: from it come the keys themselves, the hints on buttons, and the sheet that lists them. */
+export const GROUPS = {
+  everywhere: "Everywhere",
+  stack: "In a stack",
+  picture: "In a picture",
+  shoot: "On Shoot",
+} as const;
+export type Group = keyof typeof GROUPS;
+
+interface Definition {
+  group: Group;
+  /** The key as it ships, as the browser names it. */
+  key: string;
+  label: string;
+  /** Whether a key that is held down does it again and again. */
+  repeats?: boolean;
+  /** Whether it works for as long as the key is held. */
+  held?: boolean;
+}
+
+const define = <Id extends string>(all: Record<Id, Definition>) => all;
+
+export const COMMANDS = define({
+  keys: { group: "everywhere", key: "?", label: "Show these keys" },
+  cabinet: { group: "everywhere", key: "c", label: "To the cabinet" },
+  rigs: { group: "everywhere", key: "r", label: "To the rigs" },
+  find: { group: "everywhere", key: "/", label: "Find, in the cabinet" },
+  dim: { group: "everywhere", key: "d", label: "Dim room on or off" },
+  stage1: { group: "stack", key: "1", label: "First stage" },
+  stage2: { group: "stack", key: "2", label: "Second stage" },
+  stage3: { group: "stack", key: "3", label: "Third stage" },
+  stage4: { group: "stack", key: "4", label: "Fourth stage" },
+  stage5: { group: "stack", key: "5", label: "Fifth stage" },
+  stage6: { group: "stack", key: "6", label: "Sixth stage" },
+  stage7: { group: "stack", key: "7", label: "Seventh stage" },
+  stop: { group: "shoot", key: " ", label: "Stop the rail, the sweep or the run now" },
+  stepNearer: { group: "shoot", key: "[", label: "Rail one step nearer", repeats: true },
+  stepFarther: { group: "shoot", key: "]", label: "Rail one step farther", repeats: true },
+  nearer1: { group: "shoot", key: ";", label: "Rail 1 µm nearer", repeats: true },
+  farther1: { group: "shoot", key: "'", label: "Rail 1 µm farther", repeats: true },
+  nearer10: { group: "shoot", key: ",", label: "Rail 10 µm nearer", repeats: true },
+  farther10: { group: "shoot", key: ".", label: "Rail 10 µm farther", repeats: true },
+  nearer100: { group: "shoot", key: "<", label: "Rail 100 µm nearer", repeats: true },
+  farther100: { group: "shoot", key: ">", label: "Rail 100 µm farther", repeats: true },
+  runNearer: { group: "shoot", key: "n", label: "Run nearer while held", held: true },
+  runFarther: { group: "shoot", key: "f", label: "Run farther while held", held: true },
+  park: { group: "shoot", key: "b", label: "Back off to the end of the rail" },
+  markNear: { group: "shoot", key: "m", label: "Mark the nearest point here" },
+  markFar: { group: "shoot", key: "M", label: "Mark the farthest point here" },
+  findEnds: { group: "shoot", key: "e", label: "Find the ends" },
+  testFrame: { group: "shoot", key: "t", label: "Test frame" },
+  roomFrame: { group: "shoot", key: "o", label: "Frame with the flash off" },
+  shoot: { group: "shoot", key: "s", label: "Shoot" },
+  pause: { group: "shoot", key: "p", label: "Pause or go on" },
+  stopAfter: { group: "shoot", key: "x", label: "Stop after the rung" },
+  edges: { group: "shoot", key: "k", label: "Edges in focus" },
+  grid: { group: "shoot", key: "g", label: "Grid" },
+  border: { group: "shoot", key: "w", label: "Loose border" },
+  loupe: { group: "shoot", key: "l", label: "Loupe" },
+} satisfies Record<string, Definition>);
+
+export type CommandId = keyof typeof COMMANDS;
+export const COMMAND_IDS = Object.keys(COMMANDS) as CommandId[];
+
+/** Keys that belong to a focused part of the page; they cannot be changed. */
+export const FIXED_KEYS: ReadonlyArray<readonly [Group, string, string]> = [
+  ["everywhere", "Tab, then ↑ ↓ Home End", "Climb the ladder: choose a frame"],
+  ["everywhere", "Esc", "Close what is open"],
+  ["picture", "+  −  0  and arrows", "Zoom, whole picture, move"],
+];
+
+/** Keys that a page cannot do without: they move the focus, open and close. */
+const RESERVED = new Set([
+  "Tab",
+  "Enter",
+  "Escape",
+  "Shift",
+  "Control",
+  "Alt",
+  "Meta",
+  "ArrowUp",
+  "ArrowDown",
+]);
+
+export type Keys = Readonly<Record<CommandId, string>>;
+
+export function shippedKeys(): Keys {
+  return Object.fromEntries(COMMAND_IDS.map((id) => [id, COMMANDS[id].key])) as Keys;
+}
+
+/** The shipped keys with a person's changes, as far as they still make sense. */
+export function withChanges(changes: unknown): Keys {
+  const keys: Record<CommandId, string> = { ...shippedKeys() };
+  if (changes && typeof changes === "object")
+    for (const [id, key] of Object.entries(changes))
+      if (id in COMMANDS && typeof key === "string" && key !== "") keys[id as CommandId] = key;
+  return keys;
+}
+
+/** Only what differs from the shipped keys is kept, so that new commands come with theirs. */
+export function changesOf(keys: Keys): Partial<Record<CommandId, string>> {
+  return Object.fromEntries(
+    COMMAND_IDS.filter((id) => keys[id] !== COMMANDS[id].key).map((id) => [id, keys[id]]),
+  );
+}
+
+/** Why a command cannot have this key, or null. Commands of different places may share one. */
+export function whyNot(keys: Keys, id: CommandId, key: string): string | null {
+  if (RESERVED.has(key)) return `${keyName(key)} is needed to move about the page.`;
+  const taken = COMMAND_IDS.find((other) => other !== id && keys[other] === key && meet(other, id));
+  return taken ? `${keyName(key)} is taken: ${COMMANDS[taken].label.toLowerCase()}.` : null;
+}
+
+/** What a key is called on the sheet. */
+export function keyName(key: string): string {
+  return key === " " ? "Space" : key;
+}
+
+function meet(one: CommandId, other: CommandId): boolean {
+  const places: Group[] = [COMMANDS[one].group, COMMANDS[other].group];
+  // Pictures are not on Shoot; all else may be on the page at the same time.
+  return !(places.includes("picture") && places.includes("shoot"));
+}

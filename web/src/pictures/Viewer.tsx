@@ -1,0 +1,177 @@
+import OpenSeadragon from "openseadragon";
+import { useEffect, useRef, useState } from "react";
+import { type PictureKind, pictureUrl } from "../client/api";
+import { Button } from "../ui/Button";
+
+export interface Shown {
+  kind: PictureKind;
+  id: number;
+  label: string;
+}
+
+interface Props {
+  left: Shown;
+  right: Shown;
+}
+
+const STEP = 0.02;
+
+/** Two pictures of the same field against each other, a divider between them, down to 1:1, by tiles. */
+export function Viewer({ left, right }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const [viewer, setViewer] = useState<OpenSeadragon.Viewer | null>(null);
+  const [divider, setDivider] = useState(0.5);
+  const [zoom, setZoom] = useState<number | null>(null);
+  const [failed, setFailed] = useState(false);
+  const [loaded, setLoaded] = useState(false);
+  const [seen, setSeen] = useState(false);
+  const at = useRef(divider);
+  at.current = divider;
+
+  useEffect(() => {
+    if (!box.current) return;
+    const made = OpenSeadragon({
+      element: box.current,
+      drawer: "canvas",
+      showNavigationControl: false,
+      minZoomImageRatio: 0.8,
+      maxZoomPixelRatio: 8,
+      visibilityRatio: 0.4,
+      animationTime: 0.25,
+      gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: true },
+      imageSmoothingEnabled: true,
+    });
+    made.canvas.setAttribute("aria-label", "Picture: plus and minus zoom, arrows move, 0 shows the whole");
+    made.canvas.setAttribute("role", "application");
+    const follow = () => {
+      clip(made, at.current);
+      const item = made.world.getItemAt(0);
+      if (item) setZoom(item.viewportToImageZoom(made.viewport.getZoom(true)));
+    };
+    made.addHandler("update-viewport", follow);
+    setViewer(made);
+    return () => made.destroy();
+  }, []);
+
+  useEffect(() => {
+    if (!viewer) return;
+    setFailed(false);
+    const wanted = [left, right];
+    wanted.forEach((shown, index) => {
+      const url = pictureUrl(shown.kind, shown.id, "picture.dzi");
+      const present = viewer.world.getItemAt(index) as
+        | (OpenSeadragon.TiledImage & { url?: string })
+        | undefined;
+      if (present?.url === url) return;
+      viewer.addTiledImage({
+        tileSource: url,
+        index,
+        replace: Boolean(present),
+        success: (event) => {
+          const item = (event as unknown as { item: OpenSeadragon.TiledImage & { url?: string } }).item;
+          item.url = url;
+          const note = () => {
+            setLoaded(complete(viewer));
+            if (complete(viewer)) setSeen(true);
+          };
+          item.addHandler("fully-loaded-change", note);
+          note();
+          clip(viewer, at.current);
+        },
+        error: () => setFailed(true),
+      });
+    });
+  }, [viewer, left, right]);
+
+  useEffect(() => {
+    if (viewer) {
+      clip(viewer, divider);
+      viewer.forceRedraw();
+    }
+  }, [viewer, divider]);
+
+  const pull = (event: React.PointerEvent) => {
+    if (event.buttons !== 1 || !box.current) return;
+    const bounds = box.current.getBoundingClientRect();
+    setDivider(Math.min(1, Math.max(0, (event.clientX - bounds.left) / bounds.width)));
+  };
+  const toOne = () => {
+    const item = viewer?.world.getItemAt(0);
+    if (viewer && item) viewer.viewport.zoomTo(item.imageToViewportZoom(1 / window.devicePixelRatio));
+  };
+
+  return (
+    <>
+      <div className="relative min-h-0 flex-1 overflow-hidden bg-mat" data-loaded={loaded}>
+        <div ref={box} className="absolute inset-0" />
+        {!seen && !failed && (
+          <p className="pointer-events-none absolute inset-0 grid place-items-center text-[#dfe4df]">
+            <span className="bg-mat px-3 py-1">Fetching the picture …</span>
+          </p>
+        )}
+        <div
+          role="slider"
+          tabIndex={0}
+          aria-label="Divider between the two pictures"
+          aria-valuemin={0}
+          aria-valuemax={100}
+          aria-valuenow={Math.round(divider * 100)}
+          className="absolute inset-y-0 z-10 w-6 -translate-x-1/2 cursor-col-resize touch-none"
+          style={{ left: `${divider * 100}%` }}
+          onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+          onPointerMove={pull}
+          onKeyDown={(event) => {
+            const step = { ArrowLeft: -STEP, ArrowRight: STEP, Home: -1, End: 1 }[event.key];
+            if (step === undefined) return;
+            event.preventDefault();
+            setDivider((now) => Math.min(1, Math.max(0, now + step)));
+          }}
+        >
+          <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-white" />
+        </div>
+        <p className="head pointer-events-none absolute top-2.5 z-10 left-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
+          {left.label}
+        </p>
+        <p className="head pointer-events-none absolute top-2.5 z-10 right-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
+          {right.label}
+        </p>
+        {failed && (
+          <p role="alert" className="absolute inset-x-0 bottom-3 mx-auto w-fit bg-fault-wash px-3 py-1.5">
+            A picture could not be loaded. Choose it again.
+          </p>
+        )}
+      </div>
+      <div className="flex items-center justify-end gap-2 border-ink border-t bg-card px-4 py-1.5">
+        <span className="flex-1 text-[14px] text-ink2">
+          Drag the divider, or focus it and use the arrow keys.
+        </span>
+        <span className="w-16 text-right" aria-live="polite">
+          {zoom !== null && `${Math.round(zoom * window.devicePixelRatio * 100)} %`}
+        </span>
+        <Button onClick={() => viewer?.viewport.goHome()}>Fit</Button>
+        <Button onClick={toOne}>1 : 1</Button>
+      </div>
+    </>
+  );
+}
+
+/** Whether both pictures are there with every tile that the view needs. */
+function complete(viewer: OpenSeadragon.Viewer): boolean {
+  const items = [viewer.world.getItemAt(0), viewer.world.getItemAt(1)];
+  return items.every((item) => item?.getFullyLoaded());
+}
+
+/** Let the left picture end and the right one begin at the divider, wherever the view is. */
+function clip(viewer: OpenSeadragon.Viewer, divider: number) {
+  const left = viewer.world.getItemAt(0);
+  const right = viewer.world.getItemAt(1);
+  if (!left || !right) return;
+  const view = viewer.viewport.getBounds(true);
+  const size = right.getContentSize();
+  const x = right.viewportToImageCoordinates(new OpenSeadragon.Point(view.x + view.width * divider, 0)).x;
+  const cut = Math.min(size.x, Math.max(0, x));
+  const before = right.getClip();
+  // Setting a clip asks for another drawing; only a real change may do that.
+  if (before && Math.abs(before.x - cut) < 0.01) return;
+  right.setClip(new OpenSeadragon.Rect(cut, 0, Math.max(size.x - cut, 0.001), size.y));
+}

@@ -1,0 +1,150 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, Refusal, type Specimen } from "../client/api";
+import { Button } from "../ui/Button";
+import { NumberField, TextField } from "../ui/Field";
+import { Notice } from "../ui/Notice";
+
+const KINDS = ["insect", "mineral", "snow", "plant"];
+const MEDIA = ["air", "water", "alcohol", "glycerol", "resin", "amber", "balsam"];
+// Customary values at the sodium line; a person who knows better types it in.
+const INDEX: Record<string, number> = {
+  air: 1,
+  water: 1.333,
+  alcohol: 1.36,
+  glycerol: 1.47,
+  resin: 1.54,
+  amber: 1.54,
+  balsam: 1.52,
+};
+const EMPTY = {
+  catalogue_number: "",
+  name: "",
+  kind: "",
+  mount: "",
+  medium: "air",
+  medium_index: 1,
+  locality: "",
+  note: "",
+  width_mm: null as number | null,
+  height_mm: null as number | null,
+  depth_mm: null as number | null,
+};
+const SIZES = [
+  ["width_mm", "Width"],
+  ["height_mm", "Height"],
+  ["depth_mm", "Depth, towards the lens"],
+] as const;
+
+/** A specimen's label, new or corrected. */
+export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone: () => void }) {
+  const [entry, setEntry] = useState<typeof EMPTY>(specimen ? { ...specimen } : EMPTY);
+  const [indexSeen, setIndexSeen] = useState<number | null>(entry.medium_index);
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const set = (change: Partial<typeof EMPTY>) => setEntry((now) => ({ ...now, ...change }));
+  const save = useMutation({
+    mutationFn: () => {
+      const body = Object.fromEntries(
+        Object.keys(EMPTY).map((key) => [key, entry[key as keyof typeof EMPTY]]),
+      ) as typeof EMPTY;
+      return specimen ? api.editSpecimen(specimen.id, body) : api.addSpecimen(body);
+    },
+    onSuccess: (saved) => {
+      void queries.invalidateQueries();
+      onDone();
+      if (!specimen)
+        void navigate({ to: "/specimens/$specimenId/plan", params: { specimenId: String(saved.id) } });
+    },
+  });
+  const refusal = save.error instanceof Refusal ? save.error : null;
+  return (
+    <form
+      noValidate
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (indexSeen !== null) save.mutate();
+      }}
+    >
+      <TextField
+        label="Catalogue number"
+        value={entry.catalogue_number}
+        onChange={(catalogue_number) => set({ catalogue_number })}
+        problem={refusal?.at("catalogue_number")}
+        required
+      />
+      <TextField
+        label="Name"
+        value={entry.name}
+        onChange={(name) => set({ name })}
+        problem={refusal?.at("name")}
+        required
+      />
+      <TextField
+        label="Kind"
+        hint="insect, mineral, snow, plant, or your own word"
+        suggestions={KINDS}
+        value={entry.kind}
+        onChange={(kind) => set({ kind })}
+        problem={refusal?.at("kind")}
+        required
+      />
+      <TextField
+        label="Mount"
+        value={entry.mount}
+        onChange={(mount) => set({ mount })}
+        problem={refusal?.at("mount")}
+      />
+      <TextField
+        label="Lies in"
+        suggestions={MEDIA}
+        value={entry.medium}
+        onChange={(medium) => {
+          set({ medium, medium_index: INDEX[medium] ?? entry.medium_index });
+          setIndexSeen(INDEX[medium] ?? entry.medium_index);
+        }}
+        problem={refusal?.at("medium")}
+      />
+      <NumberField
+        label="Refractive index of it"
+        value={indexSeen}
+        onChange={(index) => {
+          setIndexSeen(index);
+          if (index !== null) set({ medium_index: index });
+        }}
+        problem={refusal?.at("medium_index")}
+      />
+      {SIZES.map(([key, label]) => (
+        <NumberField
+          key={key}
+          label={label}
+          unit="mm"
+          optional
+          value={entry[key]}
+          onChange={(value) => set({ [key]: value })}
+          problem={refusal?.at(key)}
+        />
+      ))}
+      <TextField
+        label="Locality"
+        value={entry.locality}
+        onChange={(locality) => set({ locality })}
+        problem={refusal?.at("locality")}
+      />
+      <TextField
+        label="Note"
+        long
+        value={entry.note}
+        onChange={(note) => set({ note })}
+        problem={refusal?.at("note")}
+      />
+      {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
+      <div className="mt-4 flex gap-3">
+        <Button type="submit" look="next" disabled={save.isPending}>
+          {specimen ? "Save the label" : "Add and plan its ladder"}
+        </Button>
+      </div>
+    </form>
+  );
+}

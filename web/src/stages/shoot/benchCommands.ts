@@ -1,0 +1,68 @@
+import { api, type Bench, type BenchRun, type Stack } from "../../client/api";
+import type { Handlers } from "../../ui/commands";
+import type { Marks } from "./views";
+
+interface Props {
+  stack: Stack;
+  bench: Bench | undefined;
+  /** Where the rail is, µm. */
+  at: number | null;
+  locked: boolean;
+  run: BenchRun | null;
+  act: (order: () => Promise<unknown>) => void;
+  hold: { press: (to_um: number) => void; release: () => void };
+  shoot: () => void;
+  loupe: { x: number; y: number } | null;
+  setLoupe: (place: { x: number; y: number } | null) => void;
+  marks: Marks;
+  setMarks: (marks: Marks) => void;
+}
+
+/** What the commands of Shoot do. */
+export function benchCommands(props: Props): Handlers {
+  const { stack, bench, at, locked, run, act, hold, shoot, loupe, setLoupe, marks, setMarks } = props;
+  const step = stack.ladder.step_um;
+  const unless = (work: () => void) => () => {
+    if (!locked) work();
+  };
+  const jog = (by_um: number) => unless(() => act(() => api.move({ by_um })));
+  const runTo = (to: number | null | undefined) => ({
+    press: unless(() => typeof to === "number" && hold.press(to)),
+    release: hold.release,
+  });
+  const mark = (ends: (here: number) => [number, number]) =>
+    unless(() => {
+      if (at === null || stack.takes.length > 0) return;
+      act(() => api.setEnds(stack.id, ...ends(at)).then(() => api.setUpBench(stack.id)));
+    });
+  return {
+    stepNearer: jog(-step),
+    stepFarther: jog(step),
+    nearer1: jog(-1),
+    farther1: jog(1),
+    nearer10: jog(-10),
+    farther10: jog(10),
+    nearer100: jog(-100),
+    farther100: jog(100),
+    runNearer: runTo(bench?.rail.lowest_um),
+    runFarther: runTo(bench?.rail.highest_um),
+    park: unless(() => act(() => api.move({ place: "park" }))),
+    markNear: mark((here) => [here, Math.max(stack.ladder.far_um, here + step)]),
+    markFar: mark((here) => [Math.min(stack.plan.near_um, here - step), here]),
+    findEnds: unless(() => act(api.findEnds)),
+    testFrame: unless(() => act(api.testFrame)),
+    roomFrame: unless(() => act(api.roomFrame)),
+    shoot: unless(shoot),
+    pause: () => {
+      if (run) act(() => api.orderRun(run.paused ? "go-on" : "pause"));
+    },
+    stopAfter: () => {
+      if (run) act(() => api.orderRun("stop-after-rung"));
+    },
+    stop: () => act(api.halt),
+    loupe: () => setLoupe(loupe ? null : { x: 0.5, y: 0.5 }),
+    grid: () => setMarks({ ...marks, grid: !marks.grid }),
+    edges: () => setMarks({ ...marks, edges: !marks.edges }),
+    border: () => setMarks({ ...marks, border: !marks.border }),
+  };
+}

@@ -1,0 +1,33 @@
+import { useEffect, useRef } from "react";
+import { api } from "../../client/api";
+
+const SAY_AGAIN_MS = 180;
+
+/**
+ * A move that goes on only while it is held: the server is told so a few times a second, and stops the rail by itself
+ * when it hears no more: a lost key-up, a closed tab, a broken line.
+ */
+export function useHold(act: (order: () => Promise<unknown>) => void) {
+  const now = useRef<{ hold: string; timer: number } | null>(null);
+  const orders = useRef(act);
+  orders.current = act;
+
+  const release = () => {
+    const held = now.current;
+    if (!held) return;
+    now.current = null;
+    window.clearInterval(held.timer);
+    orders.current(() => api.release(held.hold));
+  };
+  const press = (to_um: number) => {
+    if (now.current) return;
+    const hold = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
+    const timer = window.setInterval(() => void api.holdOn(hold).catch(() => undefined), SAY_AGAIN_MS);
+    now.current = { hold, timer };
+    orders.current(() => api.move({ to_um, hold }));
+  };
+  const leave = useRef(release);
+  leave.current = release;
+  useEffect(() => () => leave.current(), []);
+  return { press, release };
+}
