@@ -7,7 +7,7 @@ import numpy as np
 
 from amber_ladder.core.measuring import find_ruling
 from amber_ladder.errors import BadInput
-from tests.support.rulings import ruled_slide
+from tests.support.rulings import ruled_slide, short_ruling
 from tests.support.stacks import shot
 
 
@@ -29,6 +29,16 @@ class FindRuling(unittest.TestCase):
             with self.subTest(pitch=pitch, angle=angle, seed=seed):
                 self.assert_pitch(picture, pitch)
                 self.assertAlmostEqual(find_ruling(picture).angle_deg, angle, delta=0.1)
+
+    def test_short_lines_upright_with_every_fifth_and_tenth_longer(self) -> None:
+        for pitch, size, longer, thick in (
+            (14.0, (840, 560), (1.33, 1.66), 0.3),  # the row of marks is a bar: its ends stand out more than they do
+            (12.5, (840, 560), (1.5, 2.0), 0.3),
+            (10.0, (1536, 1024), (1.5, 2.0), 0.12),  # beside the ruling there is nothing
+            (20.0, (1200, 800), (2.0, 3.0), 0.2),  # thin lines: their even harmonics make a comb as well
+        ):
+            with self.subTest(pitch=pitch, thick=thick):
+                self.assert_pitch(short_ruling(pitch, size=size, longer=longer, thick=thick), pitch)
 
     def test_lines_that_lie_flat(self) -> None:
         self.assert_pitch(ruled_slide(20, 97), 20)

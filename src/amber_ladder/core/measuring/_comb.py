@@ -170,15 +170,22 @@ def _comb_share(share: Double, at: int, high: int) -> float:
 
 
 def _finest_that_holds(share: NDArray[np.float64], at: int, high: int) -> int:
-    """A comb of half the frequency holds all of a comb's lines too: the finest that explains some bands wholly."""
-    coarse = np.array([_comb_share(band, at, high) for band in share])
+    """A comb of half the frequency holds all of a comb's lines too: the finest that explains some bands wholly.
+
+    It must leave nothing between its lines there: the even harmonics of strong lines alone make a comb as well.
+    """
+    coarse = [_comb_share(band, at, high) for band in share]
+    believed = sum(one > _COMB_SHARE for one in coarse)
     for multiple in (10, 5, 4, 3, 2):
         if at * multiple >= high:
             continue
         finer = _nearest_peak(share.mean(axis=0), at * multiple)
-        own = np.array([_comb_share(band, finer, high) for band in share])
-        whole = (own > _COMB_SHARE) & (own > 0.8 * coarse)
-        if np.count_nonzero(whole) >= max(2, 0.15 * np.count_nonzero(coarse > _COMB_SHARE)):
+        own = [_comb_share(band, finer, high) for band in share]
+        whole = sum(
+            mine > max(_COMB_SHARE, 0.8 * all_of_it) and _alike(band, finer, high)
+            for mine, all_of_it, band in zip(own, coarse, share, strict=True)
+        )
+        if whole >= max(2, 0.15 * believed):
             return finer
     return at
 
@@ -189,23 +196,24 @@ def _nearest_peak(mean: Double, at: int) -> int:
 
 
 def _all_lines_alike(share: NDArray[np.float64], at: int, high: int) -> None:
-    """Two bands at least must show no power at a half, third or fifth of the frequency: there all lines are alike."""
-    lobe = 5
-    clean = 0
-    for band in share:
-        if _comb_share(band, at, high) < _COMB_SHARE:
-            continue
-        here = max(float(band[m * at - lobe : m * at + lobe + 1].max()) for m in (1, 2) if m * at + lobe < high)
-        between = 0.0
-        for divisor in (2, 3, 5):
-            coarse = at / divisor
-            if coarse < 3 * lobe:
-                continue
-            places = [round(m * coarse) for m in range(1, 2 * divisor) if m % divisor]
-            between = max(between, *(float(band[q - lobe : q + lobe + 1].max()) for q in places if q + lobe < high))
-        clean += between < 0.4 * here
+    """In two bands at least all lines must be alike."""
+    clean = sum(_comb_share(band, at, high) >= _COMB_SHARE and _alike(band, at, high) for band in share)
     if clean < 2:
         raise no_ruling("its lines differ, so that their spacing could be taken for a multiple of it")
+
+
+def _alike(band: Double, at: int, high: int) -> bool:
+    """Whether a band shows little power at a half, third or fifth of the frequency: there all its lines are alike."""
+    lobe = 5
+    here = max(float(band[m * at - lobe : m * at + lobe + 1].max()) for m in (1, 2) if m * at + lobe < high)
+    between = 0.0
+    for divisor in (2, 3, 5):
+        coarse = at / divisor
+        if coarse < 3 * lobe:
+            continue
+        places = [round(m * coarse) for m in range(1, 2 * divisor) if m % divisor]
+        between = max(between, *(float(band[q - lobe : q + lobe + 1].max()) for q in places if q + lobe < high))
+    return between < 0.4 * here
 
 
 def _refined(mean: NDArray[Any], at: int, frequency: NDArray[Any]) -> float:

@@ -24,6 +24,7 @@ _WINDOW_PERIODS = 2.0
 _COHERENT = 0.9  # length of the mean of unit phases after the plane fit; noise gives 0
 _LARGEST_U = 0.004  # relative; a ruling is known far better, random stripes are not
 _MOST_BENT = 0.08  # no lens for such pictures bends its field so much
+_FAINT = 0.2  # of what the strongest windows show: beside a ruling that does not fill the field is only noise
 _TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _STRAY_CYCLES = 0.09  # standard deviation of a window's phase that is still a ruling's
 
@@ -89,12 +90,17 @@ def _enlarged(found: Ruling, factor: int) -> Ruling:
 
 def _find(grey: Float) -> Ruling:
     flat = _flattened(grey)
-    angle = _direction(flat)
-    turned = Turned(flat, angle)
-    angle += turned.remaining_tilt()
-    turned = Turned(flat, angle)
-    frequency, bands = period(turned)
-    return _fit(turned, frequency, bands)
+    refused: BadInput | None = None
+    for angle in _directions(flat):
+        turned = Turned(flat, angle)
+        straight = angle + turned.remaining_tilt()
+        turned = Turned(flat, straight)
+        try:
+            return _fit(turned, *period(turned))
+        except BadInput as error:
+            refused = refused or error
+    assert refused is not None, "there is one direction at least"
+    raise refused
 
 
 def _flattened(grey: Float) -> Float:
@@ -114,8 +120,12 @@ def _widely_blurred(grey: Float, reach_px: float) -> Float:
     return np.asarray(cv2.resize(soft, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def _direction(flat: Float) -> float:
-    """Direction across the lines in radians, to about half a degree: the ray of the spectrum with most power."""
+def _directions(flat: Float) -> list[float]:
+    """Directions across the lines in radians, to about half a degree, the likeliest first.
+
+    It is the ray of the spectrum with most power; but a row of short marks is a bar as well, which puts much power
+    at right angles to the lines.
+    """
     side = cv2.getOptimalDFTSize(max(flat.shape))
     window = cv2.createHanningWindow((flat.shape[1], flat.shape[0]), cv2.CV_32F)
     padded = np.zeros((side, side), np.float32)
@@ -134,7 +144,9 @@ def _direction(flat: Float) -> float:
     total = np.bincount(place.ravel(), np.sqrt(strength).ravel(), minlength=steps)
     smooth = sum(np.roll(total, shift) for shift in (-1, 0, 1))
     best = int(np.argmax(smooth))
-    return _signed(best * pi / steps)
+    beside = (np.arange(best + steps // 2 - steps // 8, best + steps // 2 + steps // 8 + 1)) % steps
+    second = int(beside[np.argmax(smooth[beside])])
+    return [_signed(one * pi / steps) for one in (best, second)]
 
 
 def _signed(angle: float) -> float:
@@ -184,7 +196,9 @@ def _fit(turned: Turned, frequency: float, bands: list[Band]) -> Ruling:
     if len(phases.x) < 8:
         raise no_ruling("too little of it is seen")
     unit = phases.value / np.maximum(np.abs(phases.value), 1e-12)
-    weight = np.where(phases.weight > 0.25 * np.quantile(phases.weight, 0.9), phases.weight, 0.0)
+    strength = np.abs(phases.value)
+    seen = (phases.weight > 0.25 * np.quantile(phases.weight, 0.9)) & (strength > _FAINT * np.quantile(strength, 0.9))
+    weight = np.where(seen, phases.weight, 0.0)
     x, y = phases.x - turned.size[0] / 2, phases.y - turned.size[1] / 2
     plane = _coarse_plane(unit, weight, x, y, frequency)
     # Numbers and other marks repeat too, but beside the lines: windows that disagree with most lose their say.
