@@ -27,6 +27,10 @@ class RailEye:
         """Change how the rail is built (fields of Build), or how its line fails (``trouble``)."""
         self._ask("M151 " + json.dumps(changes))
 
+    def forget_home(self) -> None:
+        """Let it be as after it was switched off and on: it does not know where it is."""
+        self.rebuild(homed=False)
+
     def close(self) -> None:
         """Close the line."""
         if self._line:

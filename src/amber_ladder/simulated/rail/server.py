@@ -103,9 +103,11 @@ class RailServer:
                 raise BadInput(f"{word} is not known here")
         return []
 
-    def _rebuild(self, changes: dict[str, float | str | None]) -> None:
+    def _rebuild(self, changes: dict[str, float | str | bool | None]) -> None:
         for one in fields(Build):
             if one.name in changes:
                 setattr(self.mechanics.build, one.name, float(changes[one.name] or 0.0))
+        if "homed" in changes:
+            self.mechanics.homed = bool(changes["homed"])
         if "trouble" in changes:
             self.trouble = str(changes["trouble"]) if changes["trouble"] else None

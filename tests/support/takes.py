@@ -1,0 +1,83 @@
+"""Takes put together from frames whose truth is known, without a bench."""
+
+from collections.abc import Sequence
+from functools import cache
+from typing import Any
+
+from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.settings import settings
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+from amber_ladder.store.models import Frame, Take
+from amber_ladder.work import cabinet, merge, plan, rigs, tasks
+from amber_ladder.work.practice import takes
+from amber_ladder.work.stack.views import FrameView, MergeView, StackView
+from tests.support.examples import PLAN, RIG, SPECIMEN
+from tests.support.station import database
+
+
+def new_stack(number: str, **changes: Any) -> StackView:
+    """A stack whose specimen and rig are named after a number; ``changes`` are the plan's."""
+    specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number}))
+    rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": f"rig of {number}"}))
+    entry = plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**{**PLAN, **changes}))
+    return plan.save_ladder(specimen.id, entry)
+
+
+@cache
+def shot_stack() -> StackView:
+    """A stack that was shot once over a simulated moss capsule, once a test process."""
+    database()
+    stack = new_stack("SHOT-1", far_um=700)
+    take = takes.begin_take(stack.id, "moss-capsule")
+    assert take.task is not None
+    tasks.run(take.task.id)
+    return plan.read_stack(stack.id)
+
+
+def take_of(
+    stack: StackView,
+    frames: Sequence[FrameView],
+    *,
+    source: str = "bench",
+    devices: dict[str, Any] | None = None,
+    **unknown: Any,
+) -> int:
+    """A complete take of these frames in this order of arrival; ``unknown`` overrides what is known of each."""
+    with transaction() as session:
+        stored = stacks.get_stack(session, stack.id)
+        run = {"positions_um": stack.ladder.positions_um} if source == "bench" else {}
+        take = Take(source=source, complete=True, run=run, devices=devices)
+        stacks.add_take(session, stored, take)
+        for place, one in enumerate(frames):
+            known = {
+                "rung": one.rung,
+                "planned_um": one.planned_um,
+                "reported_um": one.reported_um,
+                "bits": one.bits,
+                **unknown,
+            }
+            session.add(
+                Frame(
+                    take_id=take.id, place=place, name=f"arrived_{place:03d}.jpg", sha256=one.sha256, suffix=".jpg",
+                    bytes=one.bytes, width_px=one.width_px, height_px=one.height_px, **known,
+                )
+            )  # fmt: skip
+        return take.id
+
+
+def merged(take_id: int, method: str = "select") -> MergeView:
+    """A finished merge of a take."""
+    begun = merge.begin_merge(take_id, merge.MergeEntry(method=method))  # type: ignore[arg-type]
+    tasks.run(begun.task.id)
+    with transaction() as session:
+        stack_id = stacks.get_take(session, take_id).stack_id
+    done = next(m for t in plan.read_stack(stack_id).takes for m in t.merges if m.id == begun.id)
+    assert done.task.state == "done", done.task.message
+    return done
+
+
+def folder_of(done: MergeView) -> Any:
+    """Where its files lie."""
+    return FrameStore(settings().data).product_folder(done.id)
