@@ -68,7 +68,7 @@ def measure() -> BenchFigures:
 def _stack(number: str) -> int:
     specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number}))
     rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": number, "sensor": _SENSOR, "working_distance_mm": 34}))
-    entry = {
+    entry: dict[str, Any] = {
         "near_um": 2000, "far_um": 2300, "spare_rungs": 1,
         "rail": {"click_um": 2.5, "min_um": 0, "max_um": 40_000, "backlash_um": 50},
         "timing": {"settle_s": 1.0, "exposure_s": 0.05, "recycle_s": 4.0},

@@ -25,7 +25,7 @@ def shoot(folder: Path) -> None:
     for i in range(COUNT):
         bench.move_to(22.5 * i)
         small = cv2.imdecode(np.frombuffer(bench.expose().content, np.uint8), cv2.IMREAD_COLOR)
-        large = cv2.resize(small, (WIDTH_PX, HEIGHT_PX), interpolation=cv2.INTER_CUBIC).astype(np.float32)
+        large = cv2.resize(small, (WIDTH_PX, HEIGHT_PX), interpolation=cv2.INTER_CUBIC).astype(np.float32)  # type: ignore[arg-type]
         large += random.standard_normal(large.shape, dtype=np.float32) * 2.0
         frame = np.clip(large, 0, 255).astype(np.uint8)
         cv2.imwrite(str(folder / f"frame_{i:03d}.jpg"), frame, [cv2.IMWRITE_JPEG_QUALITY, 92])

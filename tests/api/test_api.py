@@ -1,7 +1,7 @@
 """The API as pages and scripts use it, without the network: requests, refusals, files."""
 
 import unittest
-from typing import Any
+from typing import Any, ClassVar
 
 from starlette.testclient import TestClient
 
@@ -13,6 +13,11 @@ from tests.support.station import database
 
 
 class Api(unittest.TestCase):
+    station: ClassVar[Any]
+    client: ClassVar[Any]
+    rig: ClassVar[dict[str, Any]]
+    specimen: ClassVar[dict[str, Any]]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.station = database()

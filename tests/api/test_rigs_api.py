@@ -1,7 +1,7 @@
 """Parts, rigs, versions, the bench and calibrations over HTTP, as the pages use them."""
 
 import unittest
-from typing import Any
+from typing import Any, ClassVar
 
 import cv2
 import numpy as np
@@ -17,6 +17,8 @@ SENSOR = {"width_px": 480, "height_px": 320, "pixel_um": 16.0}
 
 
 class RigsApi(unittest.TestCase):
+    client: ClassVar[Any]
+
     @classmethod
     def setUpClass(cls) -> None:
         database()

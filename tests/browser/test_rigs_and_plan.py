@@ -171,7 +171,7 @@ class RigsAndPlan(PageTest):
         page.get_by_role("button", name="Counts steps").click()
         page.get_by_role("button", name="Focus units from a ramp").click()
         broken = {"name": "broken.jpg", "mimeType": "image/jpeg", "buffer": b"no picture"}
-        page.get_by_label("Frames of the ramp").set_input_files([broken])
+        page.get_by_label("Frames of the ramp").set_input_files([broken])  # type: ignore[arg-type]
         expect(page.get_by_text("1 file not taken.")).to_be_visible()
         expect(page.get_by_text("frames are awaited")).to_have_count(0)
         page.get_by_label("Units between two frames").fill("4")

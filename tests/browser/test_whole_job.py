@@ -194,7 +194,7 @@ class WholeJob(PageTest):
             }
             for i in range(300)
         ]
-        page.get_by_label("Frames to add").set_input_files(many)
+        page.get_by_label("Frames to add").set_input_files(many)  # type: ignore[arg-type]
         expect(page.get_by_text("303 frames stored.")).to_be_visible()
         page.get_by_role("button", name="Use these 303 frames").click()
         expect(page.get_by_role("link", name="Merge this take")).to_be_visible()

@@ -26,7 +26,7 @@ class FieldStation(unittest.TestCase):
         for entry in RIGS:
             train = entry.train.model_dump()
             for kind, name in entry.parts.items():
-                part = by_name[kind, name].model_dump()
+                part = by_name[kind, name].model_dump()  # type: ignore[index]
                 for key in ("nominal_magnification", "na", "design_tube_mm", "tube_mm", "focal_mm"):
                     if key in part and key in train:
                         self.assertEqual(train[key], part[key], f"{entry.name}: {key}")
@@ -50,7 +50,7 @@ class FieldStation(unittest.TestCase):
                 ladder = request.plan(core, resolve(core))
                 self.assertEqual(ladder.faults, ())
                 self.assertGreaterEqual(ladder.overlap, 0.3 - 1e-9)
-                self.assertTrue(rail.min_um <= ladder.positions_um[0] < ladder.positions_um[-1] <= rail.max_um)
+                self.assertTrue(rail.min_um <= ladder.positions_um[0] < ladder.positions_um[-1] <= rail.max_um)  # type: ignore[operator]
 
     def test_what_lies_on_the_bench_fits_into_its_ladder(self) -> None:
         for specimen in DEMO:

@@ -6,20 +6,25 @@ import signal
 import threading
 import unittest
 import urllib.request
-from typing import Any
+from typing import Any, ClassVar
 
 from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.launch.serve import Station
 from amber_ladder.settings import settings
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import cabinet, merge, plan, rigs, tasks
 from amber_ladder.work.practice import takes
 from amber_ladder.work.rigs import calibrations
-from amber_ladder.work.stack.views import TaskView
+from amber_ladder.work.stack.views import TakeView, TaskView
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import running, until
 
 
 class Worker(unittest.TestCase):
+    station: ClassVar[Station]
+    stack_id: ClassVar[int]
+    take: ClassVar[TakeView]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.station = running()
@@ -45,7 +50,7 @@ class Worker(unittest.TestCase):
         until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
         os.kill(self.station.pid("worker"), signal.SIGKILL)
         self.assertFalse(FrameStore(settings().data).product_folder(begun.id).exists())
-        until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")
+        until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")  # type: ignore[func-returns-value]
         self.assertTrue((FrameStore(settings().data).product_folder(begun.id) / "composite.tif").is_file())
 
     def test_a_running_merge_stops_when_asked_and_writes_nothing(self) -> None:
@@ -106,7 +111,7 @@ class Worker(unittest.TestCase):
         begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="select"))
         until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
         self.station.cluster.stop(at_once=True)
-        until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")
+        until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")  # type: ignore[func-returns-value]
 
 
 if __name__ == "__main__":

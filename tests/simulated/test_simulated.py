@@ -28,7 +28,7 @@ def flat(depth_um: float) -> SimulatedSpecimen:
 
 
 def exposed(bench: SimulatedStand) -> np.ndarray:
-    return cv2.imdecode(np.frombuffer(bench.expose().content, np.uint8), cv2.IMREAD_COLOR_RGB).astype(np.float64)
+    return cv2.imdecode(np.frombuffer(bench.expose().content, np.uint8), cv2.IMREAD_COLOR_RGB).astype(np.float64)  # type: ignore[union-attr]
 
 
 class PointSpread(unittest.TestCase):

@@ -1,6 +1,7 @@
 """Pictures of rulings of known pitch, as spoiled as real ones."""
 
 from math import cos, radians, sin
+from typing import Any
 
 import cv2
 import numpy as np
@@ -44,7 +45,7 @@ def ruled_slide(
     top = -0.22 * height
     length = np.where(number % longer == 0, 0.44 * height, 0.3 * height) if longer else height
     mark = (distance < thick / 2) & (along > top) & (along < top + length) & (np.abs(across) < 0.45 * width)
-    picture = np.where(mark, 38, 217).astype(np.uint8)
+    picture: NDArray[Any] = np.where(mark, 38, 217).astype(np.uint8)
     if numbers and longer:
         for k in range(-40, 41):
             p = k * longer * pitch_px

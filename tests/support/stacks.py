@@ -1,6 +1,8 @@
 """Simulated stacks with known truth, shot once a test run."""
 
+from collections.abc import Sequence
 from functools import cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -17,14 +19,14 @@ from amber_ladder.simulated.wobble import Wobble
 class MemoryFrames:
     """Frames in memory, as the merge wants them."""
 
-    def __init__(self, pictures: list[NDArray[np.uint8]] | list[NDArray[np.uint16]]) -> None:
+    def __init__(self, pictures: Sequence[NDArray[Any]]) -> None:
         self.pictures = pictures
         self.names = tuple(f"f{i:03d}" for i in range(len(pictures)))
         self.shape = pictures[0].shape[:2]
         self.dtype = pictures[0].dtype
         self.most_alive = 0
 
-    def picture(self, index: int) -> NDArray[np.uint8] | NDArray[np.uint16]:
+    def picture(self, index: int) -> NDArray[Any]:
         return self.pictures[index]
 
     def grey(self, index: int, factor: int) -> NDArray[np.float32]:

@@ -63,7 +63,7 @@ class Shot(unittest.TestCase):
             self.assertEqual(depth.dtype, np.dtype(np.float32))
             travel = self.stack.ladder.travel_um
             self.assertTrue(float(np.nanmin(depth)) >= 0 and float(np.nanmax(depth)) <= travel)
-            self.assertAlmostEqual(sum(done.report["share"].values()), 1.0, places=3)  # type: ignore[index]
+            self.assertAlmostEqual(sum(done.report["share"].values()), 1.0, places=3)  # type: ignore[index,misc]
 
     def test_the_cabinet_shows_how_far_it_has_come(self) -> None:
         row = cabinet.browse(words="TH-100").rows[0]
@@ -88,6 +88,7 @@ class Shot(unittest.TestCase):
         crop = merged.report["crop"]  # type: ignore[index]
         self.assertEqual(shown.shape[1], crop["width"])
         bar = record.label(merged.id).bar
+        assert bar is not None
         strip = shown[crop["height"] :]
         darkest = (strip.max(axis=2) < 60).sum(axis=1).max()
         self.assertAlmostEqual(int(darkest), bar.length_px, delta=2)

@@ -60,7 +60,7 @@ class InFocus(unittest.TestCase):
 
     def test_nothing_is_marked_where_nothing_is_sharp(self) -> None:
         blurred = cv2.GaussianBlur(grey(shot("moss-capsule").frames.pictures[8], 768), (0, 0), 9.0)
-        noisy = blurred + np.random.default_rng(2).normal(0, 0.006, blurred.shape).astype(np.float32)
+        noisy = blurred + np.random.default_rng(2).normal(0, 0.006, blurred.shape).astype(np.float32)  # type: ignore[attr-defined]
         self.assertLess(float(in_focus(noisy).edges.mean()), 0.001)
 
     def test_the_reading_peaks_in_focus(self) -> None:

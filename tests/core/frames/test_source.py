@@ -16,7 +16,7 @@ class Ahead(unittest.TestCase):
             turn.set()
             return index * 10
 
-        got = []
+        got = []  # type: ignore[var-annotated]
         for index, item in ahead(load, range(6)):
             self.assertLessEqual(len(loaded), len(got) + 2)
             got.append((index, item))

@@ -1,13 +1,14 @@
 """Merging simulated stacks against the known truth."""
 
 import unittest
+from typing import ClassVar
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import METHODS, Method, merge, survey
+from amber_ladder.core.fusion import METHODS, Method, Survey, merge, survey
 from amber_ladder.core.registration import compose, inverse
 from amber_ladder.errors import BadInput, Stopped
 from amber_ladder.simulated.wobble import Wobble
@@ -24,6 +25,9 @@ def window(crop: tuple[int, int, int, int]) -> tuple[slice, slice]:
 
 
 class MergeOfASimulatedStack(unittest.TestCase):
+    stack: ClassVar[Shot]
+    found: ClassVar[Survey]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.stack = shot("lacewing-eyes")

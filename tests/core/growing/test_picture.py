@@ -19,7 +19,7 @@ class Growing(unittest.TestCase):
         cls.picture, cls.growths = GrowingPicture(768), []
         one = shot("lacewing-eyes")
         for frame, position in zip(one.frames.pictures, one.positions, strict=True):
-            cls.growths.append(cls.picture.add(frame, position))  # type: ignore[arg-type]
+            cls.growths.append(cls.picture.add(frame, position))
 
     def test_it_comes_close_to_the_sharp_picture(self) -> None:
         one = shot("lacewing-eyes")
@@ -57,7 +57,7 @@ class ByHand(unittest.TestCase):
                 drift = drift + random.normal(0.0, 4.0, 2)
             at = round((0.5 - 0.5 * np.cos(2 * np.pi * i / 4.3)) * last)
             shift = np.array([[1.0, 0.0, drift[0]], [0.0, 1.0, drift[1]]])
-            growth = grown.add(cv2.warpAffine(pictures[at], shift, (768, 512), borderMode=cv2.BORDER_REFLECT), float(i))
+            growth = grown.add(cv2.warpAffine(pictures[at], shift, (768, 512), borderMode=cv2.BORDER_REFLECT), float(i))  # type: ignore[arg-type]
             self.assertEqual(growth.moved, 0.0)
         truth, inner = one.bench.sharp_picture(one.truths[0].matrix), (slice(60, -60), slice(60, -60))
         likeness = psnr_db(grown.picture()[inner].astype(np.float64), truth[inner].astype(np.float64))

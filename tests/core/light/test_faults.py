@@ -15,7 +15,7 @@ SPECIMENS = ("moss-capsule", "lacewing-eyes", "graupel")
 
 @cache
 def frames(specimen: str) -> list[NDArray[np.uint8]]:
-    return list(shot(specimen).frames.pictures)  # type: ignore[arg-type]
+    return list(shot(specimen).frames.pictures)
 
 
 def shaken(picture: NDArray[np.uint8], reach_px: float, turn_deg: float) -> NDArray[np.uint8]:

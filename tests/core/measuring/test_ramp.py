@@ -25,7 +25,7 @@ def series(step_um: float, wobble: Wobble, *, upward: bool = False) -> MemoryFra
     for position in positions[::-1] if upward else positions:
         bench.move_to(float(position))
         pictures.append(cv2.imdecode(np.frombuffer(bench.expose().content, np.uint8), cv2.IMREAD_COLOR_RGB))
-    return MemoryFrames(pictures)
+    return MemoryFrames(pictures)  # type: ignore[arg-type]
 
 
 def measured(frames: MemoryFrames) -> Ramp:

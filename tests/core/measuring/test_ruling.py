@@ -97,7 +97,7 @@ class FindRuling(unittest.TestCase):
             pictures[name] = frames.grey(len(frames.names) // 2, 1)
         for name, picture in pictures.items():
             with self.subTest(name), self.assertRaises(BadInput):
-                find_ruling(picture)
+                find_ruling(picture)  # type: ignore[arg-type]
 
 
 if __name__ == "__main__":

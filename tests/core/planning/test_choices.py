@@ -102,7 +102,7 @@ class WillNotWait(unittest.TestCase):
 class OtherWays(unittest.TestCase):
     RIGS = (FIVE, Rig(SENSOR, Lens(2.8, 2, 1.3)), Rig(SENSOR, InfinityObjective(10, 0.28, 200, 200)))
 
-    def ways(self, **more: object) -> list:  # type: ignore[type-arg]
+    def ways(self, **more: object) -> list:
         wanted = Wanted(near_um=0, sharp_um=0, far_um=700, overlap=0.3)
         timing = Timing(2, 0.2, 3)
         return list(other_ways(self.RIGS, wanted, rail=Rail(2.5), timing=timing, bytes_per_frame=10, **more))  # type: ignore[arg-type]

@@ -1,7 +1,7 @@
 """Depth comes from where frames lie: in any order of arrival, as reported, and not at all where nobody knows."""
 
 import unittest
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 import tifffile
@@ -9,6 +9,7 @@ import tifffile
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work import ledger, merge, plan, record, tasks
+from amber_ladder.work.stack.views import MergeView, StackView, TakeView
 from tests.support.takes import folder_of, merged, new_stack, shot_stack, take_of
 
 
@@ -71,11 +72,15 @@ class Order(unittest.TestCase):
 class Unknown(unittest.TestCase):
     """A burst by hand: nobody knows where its frames lie."""
 
+    stack: ClassVar[StackView]
+    done: ClassVar[MergeView]
+    take: ClassVar[TakeView]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.stack = shot_stack()
         nowhere = {"rung": None, "planned_um": None, "reported_um": None}
-        devices = {"rail": None, "camera": "folder", "folder": "/card", "flaws": []}
+        devices: dict[str, Any] = {"rail": None, "camera": "folder", "folder": "/card", "flaws": []}
         take_id = take_of(cls.stack, cls.stack.takes[0].frames, source="folder", devices=devices, **nowhere)
         cls.done = merged(take_id)
         cls.take = next(one for one in plan.read_stack(cls.stack.id).takes if one.id == take_id)

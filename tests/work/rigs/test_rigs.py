@@ -1,7 +1,7 @@
 """Rigs with versions and parts, and what was measured on them, on a real database."""
 
 import unittest
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import cv2
 import numpy as np
@@ -106,7 +106,7 @@ class Scale(OneRig):
         found = calibrations.bring_scale_picture(self.rig.id, "coin.jpg", [content])
         self.assertIsNone(found.ruling)
         self.assertIn("two points", found.reason or "")
-        entry = {"picture": found.picture, "length_um": 1000}
+        entry: dict[str, Any] = {"picture": found.picture, "length_um": 1000}
         saved = calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(**entry, points=(40, 100, 340, 100)))
         assert saved.result is not None
         # Two points to 1 px each over 300 px, and 0.1 % of the length, which is assumed: 0.016 of 3.333.

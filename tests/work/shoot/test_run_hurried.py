@@ -31,7 +31,7 @@ class Spoiling(Camera):
         exposure = self.camera.expose()
         number, self.count = self.count, self.count + 1
         self.exposed(number)
-        return self.spoil.get(number, lambda one: one)(exposure)
+        return self.spoil.get(number, lambda one: one)(exposure)  # type: ignore[no-any-return]
 
 
 def dark(exposure: Exposure) -> Exposure:
@@ -134,7 +134,7 @@ class Places(RunTest):
         stand = camera.camera
         assert isinstance(stand, SimulatedStand)
         move = stand.move_to
-        stand.move_to = lambda position_um, stop=None: (move(position_um, stop), None)[1]  # type: ignore[method-assign,assignment]
+        stand.move_to = lambda position_um, stop=None: (move(position_um, stop), None)[1]  # type: ignore[assignment,method-assign,return-value]
         run.climb()
         self.assertEqual([one.shot.reported_um for one in taken], [None] * 6)
 

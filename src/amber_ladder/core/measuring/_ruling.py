@@ -142,7 +142,7 @@ def _directions(flat: Float) -> list[float]:
     steps = 720
     place = (np.arctan2(fy, fx) / pi * steps).round().astype(np.int64) % steps
     total = np.bincount(place.ravel(), np.sqrt(strength).ravel(), minlength=steps)
-    smooth = sum(np.roll(total, shift) for shift in (-1, 0, 1))
+    smooth = np.roll(total, -1) + total + np.roll(total, 1)
     best = int(np.argmax(smooth))
     beside = (np.arange(best + steps // 2 - steps // 8, best + steps // 2 + steps // 8 + 1)) % steps
     second = int(beside[np.argmax(smooth[beside])])

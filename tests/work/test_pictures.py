@@ -1,0 +1,45 @@
+"""Tiles and previews: made when first wanted, without holding on to the database."""
+
+import unittest
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+from amber_ladder.errors import NotFound
+from amber_ladder.formats.tiles import make_tiles
+from amber_ladder.store.database import engine
+from amber_ladder.work import pictures
+from tests.support.takes import merged, shot_stack
+
+
+class Tiles(unittest.TestCase):
+    def test_no_connection_is_held_while_tiles_are_made(self) -> None:
+        frame = shot_stack().takes[0].frames[3]
+        held: list[int] = []
+        make = make_tiles
+
+        def watched(picture: Any, folder: Path) -> None:
+            held.append(engine().pool.checkedout())  # type: ignore[attr-defined]
+            make(picture, folder)
+
+        with patch.object(pictures, "make_tiles", watched):
+            folder = pictures.tiles_folder("frame", frame.id)
+            pictures.tiles_folder("frame", frame.id)  # once is enough
+        self.assertEqual(held, [0])
+        self.assertTrue((folder / "picture.dzi").is_file())
+        self.assertTrue(pictures.frame_thumb(frame.id).startswith(b"\xff\xd8"))
+
+    def test_a_merge_has_its_composite_and_its_depth(self) -> None:
+        done = merged(shot_stack().takes[0].id)
+        for kind in ("composite", "depth"):
+            self.assertTrue((pictures.tiles_folder(kind, done.id) / "preview.jpg").is_file())
+
+    def test_what_does_not_exist_is_not_found(self) -> None:
+        shot_stack()
+        for kind in ("frame", "composite", "depth"):
+            with self.assertRaises(NotFound):
+                pictures.tiles_folder(kind, 999_999)
+
+
+if __name__ == "__main__":
+    unittest.main()
