@@ -1,11 +1,13 @@
 """Shoot in the browser: live view, rail, ends, light, a run with pause and repair, the watched folder."""
 
+import json
 import re
 import shutil
 import tempfile
 import unittest
+import urllib.request
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from playwright.sync_api import expect
 
@@ -15,6 +17,12 @@ from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
 from tests.support.station import running, until
+
+
+def running_bench() -> dict[str, Any]:
+    """The bench as the server has it, whatever a page shows."""
+    with urllib.request.urlopen(f"{running().address}api/bench") as answer:
+        return dict(json.load(answer))
 
 
 class Shooting(PageTest):
@@ -60,6 +68,78 @@ class Shooting(PageTest):
         page.get_by_role("button", name="Move by −100 µm").click()
         expect(page.get_by_text("lies before the rail's near end")).to_be_visible()
         self.assert_accessible()
+
+    def runs(self) -> None:
+        """Park the rail, then hold the key until it runs."""
+        self.page.keyboard.press("b")
+        self.at("0.000")
+        self.page.keyboard.down("f")
+        until(lambda: self.position() > 0.3, "the rail to run")
+
+    def position(self) -> float:
+        return float(self.page.get_by_test_id("position").inner_text().split()[0])
+
+    def rests(self) -> None:
+        """The rail has stopped before its far end, which is 9 s away."""
+        until(lambda: running_bench()["busy"] is None, "the rail to stop")
+        where = running_bench()["rail"]["position_um"]
+        self.assertLess(where, 30_000)
+        self.assertEqual(running_bench()["rail"]["position_um"], where)
+
+    def test_1b_a_held_key_stops_the_rail_however_it_is_let_go(self) -> None:
+        page = self.page
+        with self.subTest("Shift goes down while it is held: at key-up it has another name"):
+            self.runs()
+            page.keyboard.down("Shift")
+            page.keyboard.up("f")
+            page.keyboard.up("Shift")
+            self.rests()
+        with self.subTest("the window loses the focus, and the key-up with it"):
+            self.runs()
+            page.evaluate("window.dispatchEvent(new Event('blur'))")
+            self.rests()
+            page.keyboard.up("f")
+        with self.subTest("another page says stop"):
+            self.runs()
+            other = page.context.new_page()
+            other.goto(f"/stacks/{self.stack.id}/shoot")
+            expect(other.get_by_role("img", name="Live view")).to_be_visible()
+            other.keyboard.press(" ")
+            self.rests()
+            other.close()
+            page.keyboard.up("f")
+        with self.subTest("the tab is closed"):
+            self.runs()
+            page.close()
+            self.rests()
+
+    def test_1c_keys_are_changed_for_a_foot_switch_and_kept(self) -> None:
+        page = self.page
+        page.keyboard.press("?")
+        sheet = page.get_by_role("dialog", name="Keys")
+        expect(sheet.get_by_text("Merge", exact=True)).to_be_visible()  # the stages, as the server lists them
+        sheet.get_by_role("button", name="Back off to the end of the rail: key b").click()
+        page.keyboard.press("e")
+        expect(sheet.get_by_text("e is taken: find the ends.")).to_be_visible()
+        page.keyboard.press("F9")
+        expect(sheet.get_by_role("button", name="Back off to the end of the rail: key F9")).to_be_visible()
+        self.assert_accessible()
+        page.get_by_role("button", name="Close").click()
+        page.reload()
+        back_off = page.get_by_role("button", name="Back off to the rail's end")
+        expect(back_off).to_be_enabled()
+        self.assertIn("(key F9)", back_off.get_attribute("title") or "")
+        page.get_by_role("button", name="To near point").click()
+        self.at("2.000")
+        page.keyboard.press("b")  # no more
+        page.keyboard.press("F9")
+        self.at("0.000")
+        page.keyboard.press("?")
+        page.get_by_role("button", name="All keys as they ship").click()
+        expect(sheet.get_by_role("button", name="Back off to the end of the rail: key b")).to_be_visible()
+        page.keyboard.press("Escape")
+        page.keyboard.press("3")
+        expect(page).to_have_url(re.compile("/merge$"))
 
     def test_2_ends_by_hand_and_found(self) -> None:
         page = self.page
@@ -152,6 +232,10 @@ class Shooting(PageTest):
         expect(page.get_by_text("5 frames,")).to_be_visible()
         page.get_by_role("button", name="That is enough").click()
         expect(page.get_by_text(re.compile(r"Take \d: 5 frames"))).to_be_visible()
+        # Nobody knows where a hand's frames lie, and no page pretends to.
+        expect(page.get_by_text("where the 5 frames lie is not known")).to_be_visible()
+        expect(page.get_by_text("depth counts frames, not µm")).to_be_visible()
+        self.assert_accessible()
 
 
 if __name__ == "__main__":
