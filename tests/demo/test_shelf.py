@@ -8,6 +8,7 @@ from amber_ladder.demo.shelf import DEMO, FIVE, PARTS, RIGS
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.simulated.specimens import SPECIMENS
+from amber_ladder.work.on_disk.planning import ladder_of
 
 
 class FieldStation(unittest.TestCase):
@@ -47,7 +48,7 @@ class FieldStation(unittest.TestCase):
             with self.subTest(specimen=specimen.label.catalogue_number):
                 core = self.rig_of(specimen.rig, specimen.label.medium_index).to_core()
                 request = LadderRequestJson.model_validate(specimen.plan)
-                ladder = request.plan(core, resolve(core))
+                ladder = ladder_of(request, core, resolve(core))
                 self.assertEqual(ladder.faults, ())
                 self.assertGreaterEqual(ladder.overlap, 0.3 - 1e-9)
                 self.assertTrue(rail.min_um <= ladder.positions_um[0] < ladder.positions_um[-1] <= rail.max_um)  # type: ignore[operator]

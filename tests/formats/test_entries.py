@@ -10,6 +10,7 @@ from amber_ladder.core.optics import resolve
 from amber_ladder.formats.part_json import PartJson
 from amber_ladder.formats.plan_json import LadderRequestJson, PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.work.on_disk.planning import ladder_of, whole_ladder
 
 SENSOR = {"width_px": 6000, "height_px": 4000, "pixel_um": 3.76}
 TRAINS: dict[str, tuple[dict[str, Any], tuple[float, float]]] = {
@@ -70,7 +71,7 @@ class Plans(unittest.TestCase):
             {"kind": "circle", "circle_um": 30},
         ):
             plan = LadderRequestJson.model_validate({"near_um": 0, "far_um": 900, "sharpness": sharpness})
-            depths[sharpness["kind"]] = plan.plan(core, resolve(core)).sharp_depth_um
+            depths[sharpness["kind"]] = ladder_of(plan, core, resolve(core)).sharp_depth_um
         # 2 N_e C / m²: 2 · 10.154 · 30 / 4 µm for a circle of 30 µm, and in proportion for the others.
         self.assertAlmostEqual(depths["circle"], 152.3, delta=0.1)
         self.assertAlmostEqual(depths["pixels"] / depths["circle"], 7.52 / 30, places=4)
@@ -82,7 +83,7 @@ class Plans(unittest.TestCase):
             {"rig": rig("infinity_objective"), "near_um": 0, "far_um": 300, "focus_unit": {"um_per_unit": 1.7}}
         )
         self.assertEqual(plan.moves, "focus_ring")
-        said = ladder_json(plan.ladder(), plan.focus_unit)
+        said = ladder_json(whole_ladder(plan), plan.focus_unit)
         self.assertAlmostEqual(said["step_um"], said["step_units"] * 1.7)
 
     def test_a_plan_reads_back_the_same(self) -> None:
@@ -103,7 +104,7 @@ class Plans(unittest.TestCase):
 
     def test_a_plan_without_rail_or_overlap_is_the_usual_one(self) -> None:
         plan = PlanJson.model_validate({"rig": rig("lens"), "near_um": 0, "far_um": 900})
-        self.assertAlmostEqual(plan.ladder().overlap, 0.3)
+        self.assertAlmostEqual(whole_ladder(plan).overlap, 0.3)
 
 
 class Parts(unittest.TestCase):

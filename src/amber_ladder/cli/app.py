@@ -22,6 +22,7 @@ from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.formats.validated import refusal
 from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in, scale_json
 from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.planning import whole_ladder
 from amber_ladder.work.practice.rail import USUAL, serve_rail
 
 app = typer.Typer(
@@ -73,7 +74,7 @@ def plan_command(
     """The ladder: step, frames, positions, blur between rungs, time, space."""
     with plain_errors():
         entry = _read(plan, PlanJson)
-        _print(ladder_json(entry.ladder(), entry.focus_unit))
+        _print(ladder_json(whole_ladder(entry), entry.focus_unit))
 
 
 @app.command("merge")

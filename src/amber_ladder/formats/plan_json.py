@@ -1,12 +1,12 @@
-"""PLAN.json: what must be sharp and what the bench allows, and the ladder that follows."""
+"""PLAN.json: what must be sharp and what the bench allows; and a ladder as it is printed."""
 
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationInfo, field_validator, model_validator
 
 from amber_ladder.core import planning
-from amber_ladder.core.optics import Optics, Rig, resolve
-from amber_ladder.core.planning import Ladder, Rail, Timing, Wanted, plan_ladder, sharp_depth_um
+from amber_ladder.core.optics import Optics
+from amber_ladder.core.planning import Ladder, Rail, Timing
 from amber_ladder.formats.rig_json import RigJson, Strict
 
 Position = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False, description="stage reading, µm")]
@@ -153,39 +153,11 @@ class LadderRequestJson(Strict):
             Rail(self.focus_unit.um_per_unit, rail.min_um, rail.max_um, rail.backlash_um) if self.focus_unit else rail
         )
 
-    def wanted(self, rig: Rig, optics: Optics) -> Wanted:
-        """What was set, with the depth that counts as sharp on this rig."""
-        return Wanted(
-            near_um=self.near_um,
-            sharp_um=sharp_depth_um(rig, optics, self.sharpness.to_core()),
-            far_um=self.far_um,
-            overlap=self.overlap,
-            step_um=self.step_um,
-            frames=self.frames,
-            budget_s=self.budget_s,
-            spare_rungs=self.spare_rungs,
-        )
-
-    def plan(self, rig: Rig, optics: Optics) -> Ladder:
-        """The ladder for a resolved rig. Raises BadInput as :func:`plan_ladder`."""
-        return plan_ladder(
-            optics,
-            self.wanted(rig, optics),
-            rail=self.to_rail(),
-            timing=self.timing.to_core(),
-            bytes_per_frame=self.bytes_per_frame,
-        )
-
 
 class PlanJson(LadderRequestJson):
     """PLAN.json whole."""
 
     rig: RigJson
-
-    def ladder(self) -> Ladder:
-        """Resolve the rig and plan."""
-        rig = self.rig.to_core()
-        return self.plan(rig, resolve(rig))
 
 
 def optics_json(optics: Optics) -> dict[str, Any]:

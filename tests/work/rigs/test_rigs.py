@@ -101,6 +101,13 @@ class Scale(OneRig):
         self.assertEqual([one.method for one in calibrations.of_rig(self.rig.id)], ["ruling"])
         self.assertTrue(calibrations.picture_preview(found.picture.sha256, ".png").startswith(b"\xff\xd8"))
 
+    def test_the_same_scale_measured_again_is_no_new_version(self) -> None:
+        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        for _ in range(2):
+            calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(picture=slide.picture, length_um=40))
+        self.assertEqual(len(calibrations.of_rig(self.rig.id)), 2)
+        self.assertEqual((by_id(self.rig.id).version, len(rigs.versions(self.rig.id))), (2, 2))
+
     def test_by_two_points_where_no_ruling_is_found(self) -> None:
         content = picture(480, 320, seed=3)
         found = calibrations.bring_scale_picture(self.rig.id, "coin.jpg", [content])

@@ -15,7 +15,6 @@ import {
   whyNot,
 } from "../lib/commands";
 import { changeKeys, useCommands, useKeys } from "../ui/commands";
-import { Notice } from "../ui/Notice";
 
 const STAGE = /^stage(\d)$/;
 
@@ -74,7 +73,6 @@ function Sheet() {
       <p className="mb-2 text-[14px] text-ink2">
         Choose a key to change it, then press another. A foot switch that sends a key will do.
       </p>
-      {refused && <Notice kind="fault">{refused} Press another, or Esc to leave it.</Notice>}
       {(Object.keys(GROUPS) as Group[]).map((group) => (
         <section key={group} aria-label={GROUPS[group]}>
           <h3 className="mt-3 mb-1 text-[16px]">{GROUPS[group]}</h3>
@@ -97,7 +95,13 @@ function Sheet() {
                     >
                       {waiting === id ? "press a key …" : keyName(keys[id])}
                     </button>
-                    <span className="text-ink2">{name}</span>
+                    {waiting === id && refused ? (
+                      <span role="alert" className="text-fault">
+                        {refused} Press another, or Esc.
+                      </span>
+                    ) : (
+                      <span className="text-ink2">{name}</span>
+                    )}
                   </li>
                 )
               );

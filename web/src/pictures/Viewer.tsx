@@ -12,12 +12,14 @@ export interface Shown {
 interface Props {
   left: Shown;
   right: Shown;
+  /** SVG that lies on the pictures, in their own pixels: boxes, lines, brush strokes. */
+  overlay?: React.ReactNode;
 }
 
 const STEP = 0.02;
 
 /** Two pictures of the same field against each other, a divider between them, down to 1:1, by tiles. */
-export function Viewer({ left, right }: Props) {
+export function Viewer({ left, right, overlay }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [viewer, setViewer] = useState<OpenSeadragon.Viewer | null>(null);
   const [divider, setDivider] = useState(0.5);
@@ -26,6 +28,7 @@ export function Viewer({ left, right }: Props) {
   const [loaded, setLoaded] = useState(false);
   const [seen, setSeen] = useState(false);
   const at = useRef(divider);
+  const layer = useRef<SVGGElement>(null);
   at.current = divider;
 
   useEffect(() => {
@@ -46,7 +49,14 @@ export function Viewer({ left, right }: Props) {
     const follow = () => {
       clip(made, at.current);
       const item = made.world.getItemAt(0);
-      if (item) setZoom(item.viewportToImageZoom(made.viewport.getZoom(true)));
+      if (!item) return;
+      setZoom(item.viewportToImageZoom(made.viewport.getZoom(true)));
+      const origin = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(0, 0));
+      const one = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(1, 0));
+      layer.current?.setAttribute(
+        "transform",
+        `translate(${origin.x} ${origin.y}) scale(${one.x - origin.x})`,
+      );
     };
     made.addHandler("update-viewport", follow);
     setViewer(made);
@@ -104,6 +114,11 @@ export function Viewer({ left, right }: Props) {
     <>
       <div className="relative min-h-0 flex-1 overflow-hidden bg-mat" data-loaded={loaded}>
         <div ref={box} className="absolute inset-0" />
+        {overlay && (
+          <svg aria-hidden="true" className="pointer-events-none absolute inset-0 h-full w-full">
+            <g ref={layer}>{overlay}</g>
+          </svg>
+        )}
         {!seen && !failed && (
           <p className="pointer-events-none absolute inset-0 grid place-items-center text-[#dfe4df]">
             <span className="bg-mat px-3 py-1">Fetching the picture …</span>

@@ -9,6 +9,7 @@ from amber_ladder.store import rigs, specimens, stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Rig as StoredRig
 from amber_ladder.store.models import Stack
+from amber_ladder.work.on_disk.planning import ladder_of
 from amber_ladder.work.stack.views import StackView, in_medium, stack_plan, stack_rig, stack_view
 
 
@@ -61,7 +62,7 @@ def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
         ends = {"near_um": entry.near_um, "far_um": entry.far_um, "frames": None, "budget_s": None, **count}
         after = validated(LadderRequestJson, {**before.model_dump(exclude_none=True), **ends})
         rig = stack_rig(stack).to_core()
-        after.plan(rig, resolve(rig))  # refuses what cannot be planned before anything is kept
+        ladder_of(after, rig, resolve(rig))  # refuses what cannot be planned before anything is kept
         stack.plan = after.model_dump(mode="json", exclude_none=True)
         session.flush()
         return stack_view(stack, len(stack.specimen.stacks))
@@ -81,7 +82,7 @@ def _fill(stack: Stack, rig: StoredRig, entry: PlanEntry, medium_index: float) -
         definition = _stopped(definition, entry.marked_f_number)
         name = f"{rig.name[:100]}, at f/{entry.marked_f_number:.3g}"
     core = definition.to_core()
-    entry.plan.plan(core, resolve(core))  # refuses what cannot be planned before anything is kept
+    ladder_of(entry.plan, core, resolve(core))  # refuses what cannot be planned before anything is kept
     stack.rig_id, stack.rig_name, stack.rig_version = rig.id, name, rig.version
     stack.rig = definition.model_dump(mode="json", exclude_none=True)
     stack.plan = entry.plan.model_dump(mode="json", exclude_none=True)

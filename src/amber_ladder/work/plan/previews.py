@@ -14,6 +14,7 @@ from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson, Strict
 from amber_ladder.store import rigs
 from amber_ladder.store.database import transaction
+from amber_ladder.work.on_disk.planning import ladder_of
 from amber_ladder.work.stack.views import LadderView, in_medium, ladder_view
 
 _TURNS_DEG = (2.0, 5.0, 10.0, 20.0, 30.0)
@@ -105,7 +106,7 @@ def try_out(rig: RigJson, plan: LadderRequestJson, subject: SubjectEntry | None 
     """The ladder as it would be, without saving anything. Raises BadInput."""
     core = rig.to_core()
     optics = resolve(core)
-    ladder = plan.plan(core, optics)
+    ladder = ladder_of(plan, core, optics)
     depth_um = depth_in_medium_um(ladder.far_um - plan.near_um, ladder.medium_ratio)
     size = (subject or SubjectEntry()).to_core()
     across_um = min(size.width_mm or optics.field_mm[0], optics.field_mm[0]) * 1e3

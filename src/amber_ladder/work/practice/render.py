@@ -13,6 +13,7 @@ from amber_ladder.formats.plan_json import PlanJson
 from amber_ladder.formats.results import write_composite, write_depth, write_json
 from amber_ladder.simulated.clock import HurriedClock
 from amber_ladder.simulated.stand import SimulatedStand
+from amber_ladder.work.on_disk.planning import whole_ladder
 from amber_ladder.work.practice.stand import shoot_hurried, simulated_stand
 from amber_ladder.work.shoot.run import Rungs, Taken
 
@@ -33,7 +34,7 @@ def render(
     """
     if out.exists() and any(out.iterdir() if out.is_dir() else [out]):
         raise BadInput(f"{out} is not empty: name a new folder", field="out")
-    positions = plan.ladder().positions_um
+    positions = whole_ladder(plan).positions_um
     clock = HurriedClock()
     stand = simulated_stand(
         plan.rig, specimen,

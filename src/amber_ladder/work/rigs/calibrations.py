@@ -166,7 +166,8 @@ def save_scale(rig_id: int, entry: ScaleEntry) -> CalibrationView:
         session.add(calibration)
         _use_scale(rig, definition, magnification, u_magnification)
         rigs.save(session, rig)
-        rigs.keep_version(session, rig)
+        if rig.version != len(rig.versions):  # measured again to the same digits, the rig is as it was
+            rigs.keep_version(session, rig)
         return _view(calibration)
 
 

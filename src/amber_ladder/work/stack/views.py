@@ -10,6 +10,7 @@ from amber_ladder.core.sorting import depth_in_medium_um
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.store.models import Frame, Product, Rig, Specimen, Stack, Take, Task
+from amber_ladder.work.on_disk.planning import ladder_of
 from amber_ladder.work.stack.series import SeriesView, series_view
 from amber_ladder.work.stack.stages import StageState, stages_of
 
@@ -193,7 +194,7 @@ def merge_view(merge: Product) -> MergeView:
 def take_view(take: Take) -> TakeView:
     """A take with its frames and merges."""
     rig = stack_rig(take.stack).to_core()
-    return _take_view(take, stack_plan(take.stack).plan(rig, resolve(rig)), rig.sensor)
+    return _take_view(take, ladder_of(stack_plan(take.stack), rig, resolve(rig)), rig.sensor)
 
 
 def _take_view(take: Take, ladder: Ladder, sensor: Sensor) -> TakeView:
@@ -278,7 +279,7 @@ def stack_ladder(stack: Stack) -> tuple[Ladder, Optics]:
     """A stack's ladder and optics, from the rig and plan it keeps."""
     rig = stack_rig(stack).to_core()
     optics = resolve(rig)
-    return stack_plan(stack).plan(rig, optics), optics
+    return ladder_of(stack_plan(stack), rig, optics), optics
 
 
 def stack_view(stack: Stack, count: int) -> StackView:

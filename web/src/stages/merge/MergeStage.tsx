@@ -23,6 +23,7 @@ const PHASES: Record<string, string> = {
 };
 
 interface Report {
+  crop: { x: number; y: number; width: number; height: number };
   frames_used: string[];
   excluded: Array<{ file: string; reason: string }>;
   coverage: { gaps: Array<{ after_frame: string; before_frame: string }>; depth_known: number };
@@ -172,19 +173,34 @@ function Compare({ stack, take, shown, finished, onMerge }: CompareProps) {
   if (!left || !right) return null;
   const rightShown = right.shown;
   const report = shown.merge.report as unknown as Report;
+  const drawn = drawing(stack.plan, stack.ladder, shown.take, shown.merge);
   const chosen =
     rightShown.kind === "frame" ? shown.take.frames.find((frame) => frame.id === rightShown.id) : undefined;
 
   return (
     <div className="grid h-full grid-cols-[264px_1fr]">
       <Ladder
-        drawing={drawing(stack.plan, stack.ladder, shown.take, shown.merge)}
-        caption="share of picture"
+        drawing={drawn}
+        caption={drawn.unplaced > 0 ? "planned" : "share of picture"}
         chosen={chosen?.rung ?? null}
         onChoose={(rung) => rung.frame && setAgainst(`frame-${rung.frame.id}`)}
       />
       <div className="flex min-h-0 min-w-0 flex-col">
-        <Viewer left={left.shown} right={rightShown} />
+        <Viewer
+          left={left.shown}
+          right={rightShown}
+          overlay={
+            // What all frames share: beyond it nothing was measured, and exports leave it off.
+            <rect
+              {...report.crop}
+              fill="none"
+              stroke="var(--mark)"
+              strokeWidth="1.5"
+              strokeDasharray="6 4"
+              vectorEffect="non-scaling-stroke"
+            />
+          }
+        />
         <div className="flex max-h-[46%] shrink-0 flex-col overflow-y-auto border-ink border-t bg-sheet">
           <div className="flex flex-wrap items-center gap-x-6 border-rule border-b px-4">
             <div className="w-[300px]">

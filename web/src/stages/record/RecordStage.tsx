@@ -19,12 +19,10 @@ export function RecordStage() {
   const finished = finishedMerges(stack);
   const [chosen, setChosen] = useState<number | null>(null);
   const shown = finished.find(({ merge }) => merge.id === chosen) ?? finished.at(-1);
+  const drawn = drawing(stack.plan, stack.ladder, shown?.take ?? latestTake(stack), shown?.merge);
   return (
     <div className="grid h-full grid-cols-[264px_1fr]">
-      <Ladder
-        drawing={drawing(stack.plan, stack.ladder, shown?.take ?? latestTake(stack), shown?.merge)}
-        caption={shown ? "share of picture" : "planned"}
-      />
+      <Ladder drawing={drawn} caption={shown && drawn.unplaced === 0 ? "share of picture" : "planned"} />
       {shown ? (
         <OneRecord stack={stack} {...shown} finished={finished} onMerge={setChosen} />
       ) : (
