@@ -5,15 +5,12 @@ import shutil
 import threading
 
 from amber_ladder.core.planning import Reach
-from amber_ladder.devices.protocols import Camera
 from amber_ladder.devices.stopping import StopToken
-from amber_ladder.errors import AmberLadderError, BadInput, Conflict
+from amber_ladder.errors import AmberLadderError, Conflict
 from amber_ladder.formats.validated import validated
 from amber_ladder.settings import settings
-from amber_ladder.store import bench as bench_store
 from amber_ladder.store import rigs, stacks, tasks
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import Stack
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot import preflight, takes
 from amber_ladder.work.shoot.activities import MOVING, Activities
@@ -22,6 +19,7 @@ from amber_ladder.work.shoot.find_ends import sweep
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
 from amber_ladder.work.shoot.light import LightDesk, flash_view
 from amber_ladder.work.shoot.live import LiveFrame, look
+from amber_ladder.work.shoot.moves import rail_view, target_of
 from amber_ladder.work.shoot.opening import (
     Optical,
     check_practice,
@@ -32,7 +30,7 @@ from amber_ladder.work.shoot.opening import (
     watched_folder,
 )
 from amber_ladder.work.shoot.rail_line import RailLine
-from amber_ladder.work.shoot.setup import Setup, setup_for
+from amber_ladder.work.shoot.setup import Setup, bench_settings, keep_settings, setup_of
 from amber_ladder.work.shoot.take_ladder import new_ladder
 from amber_ladder.work.shoot.views import (
     SIMULATED,
@@ -45,7 +43,6 @@ from amber_ladder.work.shoot.views import (
     HoldView,
     MoveEntry,
     PreflightItem,
-    RailView,
     RunEntry,
 )
 from amber_ladder.work.stack.views import TakeView, stack_plan, stack_rig
@@ -61,7 +58,7 @@ class Bench:
 
     def __init__(self) -> None:
         self._turn = threading.RLock()
-        self._line = RailLine(_settings)
+        self._line = RailLine(bench_settings)
         self._activities = Activities(told=self._tell, troubled=self._rail_failed)
         self._setup: Setup | None = None
         self._optical: Optical | None = None
@@ -74,7 +71,7 @@ class Bench:
 
     def view(self) -> BenchView:
         """The bench as it is now."""
-        bench = _settings()
+        bench = bench_settings()
         setup, optical = self._setup, self._optical
         return BenchView(
             bench,
@@ -83,7 +80,7 @@ class Bench:
             self._activities.busy,
             bench.rail == SIMULATED,
             bool(optical and optical.live),
-            self._rail_view(bench),
+            rail_view(self._line, bench, setup, self._reach(), in_use=self._activities.busy is not None),
             flash_view(optical),
             self._ends,
             self._light.test,
@@ -102,16 +99,15 @@ class Bench:
         return self._now()
 
     def change(self, change: BenchChange) -> BenchView:
-        """Change what stands on the bench. Raises BadInput, Conflict while it works."""
+        """Change what stands on the bench. Raises Conflict while it works."""
         with self._turn:
             self._activities.free()
-            before, given = _settings(), change.model_dump(exclude_none=True)
+            before, given = bench_settings(), change.model_dump(exclude_none=True)
             after = validated(BenchSettings, {**before.model_dump(), **given})
             check_practice(after)
             if after.folder:
                 names_in(watched_folder(after))
-            with transaction() as session:
-                bench_store.save(session, after.model_dump())
+            keep_settings(after)
             if {"rail", "flaws"} & given.keys():
                 self._line.drop()
             if any(getattr(before, name) != getattr(after, name) for name in ("camera", "scene", "rail")):
@@ -153,12 +149,18 @@ class Bench:
         with self._turn:
             heading_um = self._heading_um if self._activities.busy == MOVING else None
             rail = self._line.rail()
-            target = self._target(entry, rail.position_um() if heading_um is None else heading_um)
+            target = target_of(
+                entry, rail.position_um() if heading_um is None else heading_um, self._setup, self._reach()
+            )
             self._reach().check(target)
             self._activities.free()
+
+            def move() -> None:
+                self._line.move_to(target, stop)
+
             if not stop.stopped:
                 self._heading_um = target
-                self._activities.begin(MOVING, lambda: self._moved_to(target, stop), stop)
+                self._activities.begin(MOVING, move, stop)
         return self.view()
 
     def hold(self, hold: str) -> HoldView:
@@ -227,8 +229,8 @@ class Bench:
         """What must be so before a run; looking at it changes nothing. Raises NotFound."""
         with transaction() as session:
             stack = stacks.get_stack(session, stack_id)
-            setup, unread = _setup_of(stack), [one.title for one in unread_cautions(stack)]
-        bench, mounted = _settings(), self._setup
+            setup, unread = setup_of(stack), [one.title for one in unread_cautions(stack)]
+        bench, mounted = bench_settings(), self._setup
         # What was found for another stack, or for this one with another rig, tells nothing here.
         here = mounted is not None and mounted.stack_id == stack_id and mounted.rig == setup.rig
         away = self._line.position_um(in_use=self._activities.busy is not None) is None
@@ -250,12 +252,13 @@ class Bench:
                 ladder = new_ladder(stacks.get_stack(session, stack_id), setup.ladder, entry)
             for position in (ladder.positions_um[0], ladder.positions_um[-1]):
                 self._reach().check(position)
-            missing = [item.title for item in self._unconfirmed(stack_id, entry)]
+            missing = preflight.unconfirmed(self.preflight(stack_id), entry.confirmed)
             if missing:
                 raise Conflict(f"before the run: {'; '.join(missing)}. See to it, or confirm it on the list")
             self._line.rail()
-            bench = _settings()
-            camera = self._camera(optical, bench, stop)  # first: what cannot start does not begin a take
+            bench = bench_settings()
+            # First: what cannot start does not begin a take.
+            camera = optical.camera or FolderCamera(watched_folder(bench), stop)
             _check_begun(stop)
             scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
             take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices_of(bench))
@@ -270,7 +273,7 @@ class Bench:
         with self._turn:
             self._activities.free()
             self.set_up(stack_id)
-            bench = _settings()
+            bench = bench_settings()
             _check_begun(stop)
             devices = devices_of(bench, by_hand=True, simulated_hand=entry.simulated)
             take_id = takes.add_burst(stack_id, entry, watched_folder(bench), devices=devices)
@@ -284,10 +287,10 @@ class Bench:
             self._activities.free()
             stack_id, is_burst = takes.can_go_on(take_id)
             self.set_up(stack_id)
-            (setup, optical), bench = self._mounted(), _settings()
+            (setup, optical), bench = self._mounted(), bench_settings()
             if not is_burst:
                 self._line.rail()  # first: a take that cannot go on is not said to
-                camera = self._camera(optical, bench, stop)
+                camera = optical.camera or FolderCamera(watched_folder(bench), stop)
             _check_begun(stop)
             takes.goes_on(take_id)
             return takes.started(
@@ -363,15 +366,15 @@ class Bench:
             return stack_plan(stack) != self._setup.plan or stack_rig(stack) != self._setup.rig
 
     def _mount(self, stack_id: int) -> None:
-        bench = _settings()
+        bench = bench_settings()
         with transaction() as session:
-            setup = _setup_of(stacks.get_stack(session, stack_id))
+            setup = setup_of(stacks.get_stack(session, stack_id))
             on_bench = rigs.on_bench(session)
             power = on_bench.flash_power if on_bench and on_bench.flash_power else _USUAL_POWER
-            if str(stack_id) not in bench.lies_um:
-                lies = dict(list(bench.lies_um.items())[-200:])
-                bench = bench.model_copy(update={"lies_um": {**lies, str(stack_id): setup.plan.near_um}})
-                bench_store.save(session, bench.model_dump())
+        if str(stack_id) not in bench.lies_um:
+            lies = dict(list(bench.lies_um.items())[-200:])
+            bench = bench.model_copy(update={"lies_um": {**lies, str(stack_id): setup.plan.near_um}})
+            keep_settings(bench)
         same = self._setup is not None and self._setup.stack_id == stack_id
         if same and self._optical and self._optical.flash:
             power = self._optical.flash.power
@@ -386,69 +389,15 @@ class Bench:
         """Ends and light were found with what stood there before."""
         self._ends, self._light = None, LightDesk()
 
-    def _camera(self, optical: Optical, bench: BenchSettings, stop: StopToken) -> Camera:
-        return optical.camera or FolderCamera(watched_folder(bench), stop)
-
-    def _moved_to(self, target_um: float, stop: StopToken) -> None:
-        self._line.move_to(target_um, stop)
-
     def _mounted(self) -> tuple[Setup, Optical]:
         if self._setup is None or self._optical is None:
             raise Conflict("the bench is not set up for a stack yet: open its Shoot page")
         return self._setup, self._optical
 
     def _reach(self) -> Reach:
-        return reach_for(self._setup, _settings()) if self._setup else Reach()
-
-    def _rail_view(self, bench: BenchSettings) -> RailView:
-        position = self._line.position_um(in_use=self._activities.busy is not None)
-        reach, rail = self._reach(), self._setup.plan.rail if self._setup else None
-        return RailView(
-            bench.rail,
-            None if position is not None else self._line.trouble,
-            position,
-            reach.lowest_um,
-            reach.highest_um,
-            rail.click_um if rail else None,
-            reach.free_um(position) if position is not None else None,
-        )
-
-    def _target(self, entry: MoveEntry, here_um: float) -> float:
-        if entry.to_um is not None:
-            return entry.to_um
-        if entry.by_um is not None:
-            return here_um + entry.by_um
-        setup, _ = self._mounted()
-        lowest = self._reach().lowest_um
-        match entry.place:
-            case "near":
-                return setup.plan.near_um
-            case "far":
-                return setup.ladder.far_um
-            case "park":
-                return lowest if lowest is not None else min(here_um, setup.plan.near_um)
-            case _:
-                raise BadInput("say where to: a position, a distance, or a place", field="to_um")
-
-    def _unconfirmed(self, stack_id: int, entry: RunEntry) -> list[PreflightItem]:
-        return [
-            item
-            for item in self.preflight(stack_id)
-            if item.state == "stop" or (item.state == "confirm" and item.key not in entry.confirmed)
-        ]
+        return reach_for(self._setup, bench_settings()) if self._setup else Reach()
 
 
 def _check_begun(stop: StopToken) -> None:
     if stop.stopped:
         raise Conflict("stopped before it began: nothing was shot")
-
-
-def _settings() -> BenchSettings:
-    with transaction() as session:
-        return BenchSettings.model_validate(bench_store.load(session))
-
-
-def _setup_of(stack: Stack) -> Setup:
-    specimen = stack.specimen
-    label = f"{specimen.catalogue_number} {specimen.name}, stack {stack.number}"
-    return setup_for(stack.id, label, specimen.kind, stack_rig(stack), stack_plan(stack), specimen.id)

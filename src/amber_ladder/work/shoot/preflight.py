@@ -50,6 +50,13 @@ def items(
     return found
 
 
+def unconfirmed(found: list[PreflightItem], confirmed: list[str]) -> list[str]:
+    """Titles of what is in the way of a run, or was not confirmed."""
+    return [
+        item.title for item in found if item.state == "stop" or (item.state == "confirm" and item.key not in confirmed)
+    ]
+
+
 def was_lately(take: Take) -> bool:
     """Whether a run did something lately that was written down."""
     signs = [frame.captured_at.astimezone(UTC) for frame in take.frames if frame.captured_at]

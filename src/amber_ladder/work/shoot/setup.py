@@ -1,4 +1,4 @@
-"""The stack that the bench is set up for: its rig and plan, worked out."""
+"""What the bench is set up for: a stack, its rig and plan worked out, and what stands on the bench."""
 
 from dataclasses import dataclass
 
@@ -6,7 +6,12 @@ from amber_ladder.core.optics import Optics, resolve
 from amber_ladder.core.planning import Ladder
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.store import bench as bench_store
+from amber_ladder.store.database import transaction
+from amber_ladder.store.models import Stack
 from amber_ladder.work.on_disk.planning import ladder_of
+from amber_ladder.work.shoot.views import BenchSettings
+from amber_ladder.work.stack.views import stack_plan, stack_rig
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,8 +28,23 @@ class Setup:
     seed: int
 
 
-def setup_for(stack_id: int, label: str, kind: str, rig: RigJson, plan: LadderRequestJson, seed: int) -> Setup:
-    """A stack's plan, worked out."""
+def setup_of(stack: Stack) -> Setup:
+    """A stack's rig and plan, worked out."""
+    specimen = stack.specimen
+    label = f"{specimen.catalogue_number} {specimen.name}, stack {stack.number}"
+    rig, plan = stack_rig(stack), stack_plan(stack)
     core = rig.to_core()
     optics = resolve(core)
-    return Setup(stack_id, label, kind, rig, plan, ladder_of(plan, core, optics), optics, seed)
+    return Setup(stack.id, label, specimen.kind, rig, plan, ladder_of(plan, core, optics), optics, specimen.id)
+
+
+def bench_settings() -> BenchSettings:
+    """What stands on the bench, as it was saved last."""
+    with transaction() as session:
+        return BenchSettings.model_validate(bench_store.load(session))
+
+
+def keep_settings(settings: BenchSettings) -> None:
+    """Save what stands on the bench."""
+    with transaction() as session:
+        bench_store.save(session, settings.model_dump())
