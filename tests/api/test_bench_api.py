@@ -60,6 +60,58 @@ class BenchOverHttp(unittest.TestCase):
         self.assertEqual(silent.status_code, 502)
         self.assertIn("no rail answers", silent.json()["message"])
 
+    def test_settings_that_cannot_be_are_refused_in_words_and_change_nothing(self) -> None:
+        before = self.bench()["settings"]
+        for change, word in (
+            ({"reshoots": 99}, "less than"),
+            ({"rail": " "}, "at least 1"),
+            ({"scene": "moon"}, "moon"),
+        ):
+            refused = self.http.patch("/api/bench", json=change)
+            self.assertEqual(refused.status_code, 422, refused.text)
+            self.assertIn(word, refused.json()["message"])
+        self.assertEqual(self.bench()["settings"], before)
+        ends = self.http.put(f"/api/stacks/{self.stack_id}/ends", json={"near_um": 500, "far_um": 400})
+        self.assertEqual(ends.status_code, 422, ends.text)
+        self.assertIn("must lie beyond the near point", ends.json()["message"])
+
+    def test_the_list_before_a_run_is_looked_at_without_a_touch(self) -> None:
+        plan = {"rig_id": self.http.get(f"/api/stacks/{self.stack_id}").json()["rig_id"], "plan": PLAN}
+        specimen = self.http.post("/api/specimens", json={**SPECIMEN, "catalogue_number": "API-LOOK"}).json()
+        other = self.http.post(f"/api/specimens/{specimen['id']}/stacks", json=plan).json()["id"]
+        self.http.put(f"/api/bench/stack/{self.stack_id}").raise_for_status()
+        keys = {item["key"] for item in self.http.get(f"/api/stacks/{other}/preflight").json()}
+        self.assertLessEqual({"rail", "limits", "light", "room", "cautions"}, keys)
+        self.assertEqual(self.bench()["stack_id"], self.stack_id)
+
+    def test_a_held_move_over_http(self) -> None:
+        self.http.post("/api/bench/move", json={"to_um": -4000}).raise_for_status()
+        until(lambda: self.bench()["busy"] is None, "the move")
+        self.assertEqual(self.http.post("/api/bench/holds/nobody").json(), {"moving": False})
+        self.http.post("/api/bench/move", json={"to_um": 12_000, "hold": "key-1"}).raise_for_status()
+        self.assertEqual(self.http.post("/api/bench/holds/key-1").json(), {"moving": True})
+        self.http.delete("/api/bench/holds/key-1").raise_for_status()
+        until(lambda: self.bench()["busy"] is None, "the rail to stop")
+        self.assertLess(self.bench()["rail"]["position_um"], 10_000)
+        self.assertEqual(self.http.post("/api/bench/move", json={"by_um": 1, "hold": "no/good"}).status_code, 422)
+
+    def test_a_run_is_stopped_through_its_task_like_any_long_work(self) -> None:
+        confirmed = ["ends", "light", "room", "cautions", "limits"]
+        timing = {"settle_s": 1, "exposure_s": 0.1, "recycle_s": 1}
+        rig_id = self.http.get(f"/api/stacks/{self.stack_id}").json()["rig_id"]
+        specimen = self.http.post("/api/specimens", json={**SPECIMEN, "catalogue_number": "API-STOP"}).json()
+        plan = {**PLAN, "near_um": 1000, "far_um": 1200, "timing": timing}
+        made = self.http.post(f"/api/specimens/{specimen['id']}/stacks", json={"rig_id": rig_id, "plan": plan}).json()
+        begun = self.http.post(f"/api/stacks/{made['id']}/runs", json={"confirmed": confirmed})
+        begun.raise_for_status()
+        self.assertIsNotNone(self.bench()["busy"])
+        self.http.post(f"/api/tasks/{begun.json()['task']['id']}/stop").raise_for_status()
+        until(lambda: self.bench()["busy"] is None, "the run to stop")
+        take = self.http.get(f"/api/stacks/{made['id']}").json()["takes"][0]
+        self.assertEqual(take["task"]["state"], "stopped")
+        self.assertEqual(take["devices"]["rail"], "simulated")
+        self.assertEqual([stage["key"] for stage in self.http.get("/api/stages").json()][:2], ["plan", "shoot"])
+
     def test_a_run_needs_its_list(self) -> None:
         refused = self.http.post(f"/api/stacks/{self.stack_id}/runs", json={})
         self.assertEqual(refused.status_code, 409)

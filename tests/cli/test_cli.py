@@ -90,6 +90,11 @@ class CommandLine(unittest.TestCase):
         self.assertAlmostEqual(scale["pitch_px"], 20, delta=0.04)
         self.assertAlmostEqual(scale["angle_deg"], 3, delta=0.1)
         self.assertGreater(scale["lines"], 20)
+        self.assertEqual((scale["tolerance_percent"], scale["tolerance_assumed"]), (0.1, True))
+        told = json.loads(ladder("scale", slide, "--spacing-um", "10", "--tolerance-percent", "2").stdout)
+        self.assertAlmostEqual(told["u_um_per_px"], 0.5 * 0.02 / 3**0.5, delta=1e-4)
+        self.assertFalse(told["tolerance_assumed"])
+        self.assertEqual(told["um_per_px"], 0.5)  # no more digits than that bears
         (self.folder / "plain.jpg").write_bytes(picture(seed=3))
         self.bad(ladder("scale", self.folder / "plain.jpg", "--spacing-um", "10"), "no ruling was found")
         self.bad(ladder("scale", slide, "--spacing-um", "0"), "spacing")
@@ -101,6 +106,8 @@ class CommandLine(unittest.TestCase):
         self.assertLess(abs(ramp["um_per_frame"] / step - 1), 0.02)
         self.assertGreater(len(ramp["bands"]), 4)
         self.assertLess(ramp["residual_um"], 0.2 * step)
+        self.assertTrue(ramp["slope_tolerance_assumed"])
+        self.assertGreater(ramp["u_um_per_frame"] / ramp["um_per_frame"], 0.015)  # ± 0.5° of 20° alone
         self.bad(ladder("ramp", self.folder / "r", "--slope-deg", "0", "--um-per-px", "4"), "slope")
 
     def test_bad_input_is_one_line(self) -> None:

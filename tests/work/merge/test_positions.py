@@ -55,6 +55,17 @@ class Order(unittest.TestCase):
         take = next(one for one in plan.read_stack(self.stack.id).takes if one.id == take_id)
         self.assertIn("from their rungs, more than a quarter of the sharp depth", take.series.warnings[0])
 
+    def test_one_that_an_earlier_version_had_begun_is_sorted_when_it_is_done(self) -> None:
+        take_id = take_of(self.stack, self.frames[::-1])
+        begun = merge.begin_merge(take_id, merge.MergeEntry(method="select"))
+        with transaction() as session:
+            stacks.get_product(session, begun.id, "merge").sorting_id = None
+        tasks.run(begun.task.id)
+        with transaction() as session:
+            product = stacks.get_product(session, begun.id, "merge")
+            self.assertEqual((product.task.state, product.sorting is not None), ("done", True))
+        np.testing.assert_array_equal(depth_of(begun), self.true)
+
     def test_a_merge_refers_to_its_sorting_and_the_same_one_is_kept_once(self) -> None:
         take_id = take_of(self.stack, self.frames[::-1])
         first, second = merged(take_id), merged(take_id, "blend")

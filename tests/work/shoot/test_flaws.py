@@ -4,11 +4,21 @@ import unittest
 from typing import Any
 
 from amber_ladder.simulated.rail.eye import RailEye
-from amber_ladder.work import plan
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
+from amber_ladder.work import plan, rigs
+from amber_ladder.work.record.records import shot_with
 from amber_ladder.work.shoot import BenchChange, FlashEntry, MoveEntry
 from amber_ladder.work.stack.views import StackView, TakeView
 from tests.support.bench import QUICK, SURE, BenchTest, bench_stack, kept
+from tests.support.examples import RIG
 from tests.support.station import until
+
+
+def shot_with_of(take_id: int) -> str:
+    """What the record says of a take's devices."""
+    with transaction() as session:
+        return shot_with(stacks.get_take(session, take_id))
 
 
 class Flaws(BenchTest):
@@ -32,6 +42,28 @@ class Flaws(BenchTest):
         truths = list(camera.truths)[-stack.ladder.frames :]  # type: ignore[union-attr]
         for truth, position in zip(truths, stack.ladder.positions_um, strict=True):
             self.assertAlmostEqual(truth.focus_um, position - stack.plan.near_um, delta=0.01)
+
+    def test_coarse_clicks_are_recorded_as_they_fell_and_warned_of(self) -> None:
+        # Steps of 12.5 µm on clicks of 10 fall up to 5 µm beside their rungs; a quarter of the sharp depth is 4 µm.
+        rail = {"click_um": 12.5, "min_um": 0, "max_um": 40_000, "backlash_um": 50}
+        train = {"kind": "measured", "magnification": 5, "na": 0.22}
+        stack = self.stack(far_um=2075, rail=rail)
+        finer = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "finer", "train": train, "working_distance_mm": 34}))
+        plan.change_ladder(stack.id, plan.PlanEntry(rig_id=finer.id, plan=stack.plan))
+        self.bench.set_up(stack.id)
+        stack = plan.read_stack(stack.id)
+        self.bench.change(BenchChange(flaws=["coarse-clicks"]))
+        self.bench.set_flash(FlashEntry(power=0.1, on=True))
+        take = self.run_it(stack)
+        self.check(take)
+        for frame in kept(take):
+            self.assertAlmostEqual((frame.reported_um or 0.0) % 10.0, 0.0)
+            self.assertLessEqual(abs((frame.reported_um or 0.0) - (frame.planned_um or 0.0)), 5.0)
+        self.assertTrue(any(frame.reported_um != frame.planned_um for frame in kept(take)))
+        self.assertEqual(take.series.depth_from, "reported")
+        self.assertIn("a click of the rail is too coarse for this ladder", take.series.warnings[0])
+        self.assertEqual(take.devices["flaws"], ["coarse-clicks"])  # type: ignore[index]
+        self.assertIn("faults switched on for practice: coarse-clicks", shot_with_of(take.id))
 
     def test_a_flash_that_is_slower_than_it_says_gives_dark_frames_that_are_shot_again(self) -> None:
         _, take = self.with_flaw("tired-flash", timing={**QUICK, "settle_s": 0.02, "recycle_s": 4.0})

@@ -62,6 +62,8 @@ def merge_take(task_id: int, progress: Progress) -> None:
     with transaction() as session:
         merge = stacks.product_of(session, stacks.get_task(session, task_id))
         merge_id, entry = merge.id, MergeEntry.model_validate(merge.settings)
+        if merge.sorting is None:  # begun by an earlier version, which kept none
+            merge.sorting = stacks.keep_sorting(session, merge.take, _sorting(merge.take))
         series = _series(store, merge)
     report = merge_frames(
         series.frames,
@@ -97,7 +99,7 @@ def _sorting(take: Take) -> Sorting:
 
 def _series(store: FrameStore, merge: Product) -> _Series:
     sorting, take = merge.sorting, merge.take
-    assert sorting is not None, "only a finished merge of an earlier version has no sorting"
+    assert sorting is not None, "a merge is given one when it begins"
     left_out = [LeftOut(one["name"], one["reason"]) for one in sorting.left_out]
     if len(sorting.series) < 2:
         raise BadInput(too_few("this take", len(sorting.series), left_out))
