@@ -4,9 +4,15 @@ import unittest
 
 from amber_ladder.errors import BadInput, Conflict, Stopped
 from amber_ladder.settings import settings
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import plan, tasks
 from amber_ladder.work.practice import takes
+from amber_ladder.work.shoot import RunEntry
+from amber_ladder.work.shoot.take_ladder import new_ladder
+from amber_ladder.work.shoot.takes import can_go_on
+from amber_ladder.work.stack.views import stack_ladder
 from tests.support.station import database
 from tests.support.takes import new_stack
 
@@ -39,6 +45,16 @@ class Practice(unittest.TestCase):
         self.assertAlmostEqual(take.series.step_um or 0.0, self.stack.ladder.step_um)
         self.assertEqual((take.series.missing, take.series.gaps, take.series.warnings), ([], [], []))
         self.assertEqual(take.devices, {"rail": "simulated", "camera": "simulated", "folder": None, "flaws": []})
+
+    def test_the_bench_does_not_mend_what_another_stand_shot(self) -> None:
+        self.shoot_until(4)
+        take = plan.read_stack(self.stack.id).takes[0]
+        self.assertFalse(take.repairable)
+        with transaction() as session, self.assertRaisesRegex(BadInput, "on the bench can be repaired"):
+            stack = stacks.get_stack(session, self.stack.id)
+            new_ladder(stack, stack_ladder(stack)[0], RunEntry(repair_of=take.id))
+        with self.assertRaisesRegex(Conflict, "this take is over"):
+            can_go_on(take.id)
 
     def test_one_that_is_stopped_is_closed_with_what_it_has(self) -> None:
         self.shoot_until(4)

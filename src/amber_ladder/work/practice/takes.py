@@ -70,7 +70,7 @@ def shoot_take(task_id: int, progress: Progress) -> None:
 def _close(take_id: int) -> None:
     with transaction() as session:
         take = stacks.get_take(session, take_id)
-        take.complete = len(take.frames) >= 2
+        take.complete = sum(frame.left_out is None for frame in take.frames) >= 2
 
 
 PRACTISING = LongWork(KIND, {"shoot": (0.0, 1.0)}, by_worker=shoot_take)

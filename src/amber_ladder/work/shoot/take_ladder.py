@@ -10,7 +10,7 @@ from amber_ladder.errors import BadInput
 from amber_ladder.store.models import Stack, Take
 from amber_ladder.work.shoot.run import Rungs
 from amber_ladder.work.shoot.views import RunEntry
-from amber_ladder.work.stack.series import shots_of
+from amber_ladder.work.stack.series import repairable, shots_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,11 +31,10 @@ def new_ladder(stack: Stack, ladder: Ladder, entry: RunEntry) -> TakeLadder:
     if entry.repair_of is None:
         return TakeLadder(ladder.positions_um)
     old = next((take for take in stack.takes if take.id == entry.repair_of), None)
-    positions = old.run.get("positions_um") if old and old.run else None
-    if old is None or not positions:
-        raise BadInput("only a take that was shot rung by rung can be repaired", field="repair_of")
+    if old is None or not repairable(old):
+        raise BadInput("only a take that was shot rung by rung on the bench can be repaired", field="repair_of")
     plan = repair(
-        positions, shots_of(old),
+        (old.run or {})["positions_um"], shots_of(old),
         step_um=ladder.step_um, again=set(entry.again), more_near=entry.more_near, more_far=entry.more_far,
     )  # fmt: skip
     return TakeLadder(

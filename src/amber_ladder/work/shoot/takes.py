@@ -70,7 +70,7 @@ def can_go_on(take_id: int) -> tuple[int, bool]:
     """The stack of a take that was cut off, and whether it is a burst. Raises Conflict for one that is over."""
     with transaction() as session:
         take = stacks.get_take(session, take_id)
-        if not take.run or take.complete or take.task is None:
+        if not take.run or take.complete or take.task is None or take.task.kind != tasks.RUN:
             raise Conflict("this take is over: shoot what is missing as a new take beside it")
         return take.stack_id, take.source == "folder"
 

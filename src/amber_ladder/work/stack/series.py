@@ -16,6 +16,7 @@ from amber_ladder.core.sorting import (
     strays,
 )
 from amber_ladder.store.models import Take
+from amber_ladder.store.tasks import RUN
 
 _UNKNOWN = "Where these frames lie is not known: depth counts frames, not µm."
 
@@ -86,6 +87,12 @@ def series_view(take: Take, ladder: Ladder, sensor: Sensor) -> SeriesView:
         sorting.depths_um[-1] if sorting.depths_um else None,
         _warnings(shots, sorting, sharp_um, sensor) if sorting.order else [],
     )
+
+
+def repairable(take: Take) -> bool:
+    """Whether the bench can shoot beside it what it lacks: it was shot there rung by rung, not by the worker."""
+    by_the_bench = take.task is None or take.task.kind == RUN
+    return take.source == "bench" and "positions_um" in (take.run or {}) and by_the_bench
 
 
 def rungs_um(take: Take, ladder: Ladder) -> list[float]:

@@ -11,7 +11,7 @@ from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.store.models import Frame, Product, Rig, Specimen, Stack, Take, Task
 from amber_ladder.work.on_disk.planning import ladder_of
-from amber_ladder.work.stack.series import SeriesView, series_view
+from amber_ladder.work.stack.series import SeriesView, repairable, series_view
 from amber_ladder.work.stack.stages import StageState, stages_of
 
 TaskState = Literal["waiting", "running", "done", "failed", "stopped"]
@@ -90,6 +90,7 @@ class TakeView:
     source: Literal["bench", "files", "folder"]
     scene: str | None
     complete: bool
+    repairable: bool
     repair_of: int | None
     devices: dict[str, Any] | None
     created_at: datetime
@@ -204,6 +205,7 @@ def _take_view(take: Take, ladder: Ladder, sensor: Sensor) -> TakeView:
         take.source,  # type: ignore[arg-type]
         take.scene,
         take.complete,
+        repairable(take),
         (take.run or {}).get("repair_of"),
         take.devices,
         take.created_at,

@@ -46,7 +46,7 @@ export function RunPanel(props: Props) {
   const { stack, take, bench, run, locked, act, onShoot, onByHand } = props;
   if (run && run.stack_id === stack.id) return <Running run={run} trouble={props.trouble} act={act} />;
   const task = take?.task;
-  const cutOff = task?.state === "failed" && take && take.source !== "files" && !take.complete;
+  const cutOff = task?.kind === "run" && task.state === "failed" && take && !take.complete;
   return (
     <section aria-label="Run" className="space-y-2">
       {cutOff && task && take && (
@@ -143,7 +143,6 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
   const [far, setFar] = useState<number | null>(null);
   const [open, setOpen] = useState(false);
   const kept = take.frames.filter((frame) => !frame.left_out);
-  const inRungs = take.source === "bench" && take.series.rungs_um.length > 0;
   const have = new Set(kept.map((frame) => frame.rung));
   const missing = take.series.missing.length;
   const faulty = kept.filter((frame) => frame.faults.length > 0);
@@ -165,12 +164,12 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
       >
         Merge this take
       </Link>
-      {inRungs && (missing > 0 || faulty.length > 0) && (
+      {take.repairable && (missing > 0 || faulty.length > 0) && (
         <Button className="w-full" disabled={locked} onClick={() => onShoot({ repair_of: take.id })}>
           Shoot the {missing + faulty.length} missing or bad
         </Button>
       )}
-      {inRungs && (
+      {take.repairable && (
         <details open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
           <summary className="min-h-9 cursor-pointer text-[14px] underline underline-offset-3">
             Extend or shoot again
