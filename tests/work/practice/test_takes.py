@@ -75,6 +75,14 @@ class Practice(unittest.TestCase):
         for sha256 in after.values():
             self.assertTrue(store.original(sha256, ".jpg").is_file())
 
+    def test_one_that_an_earlier_version_had_begun_goes_by_the_plan(self) -> None:
+        with transaction() as session:
+            stacks.get_take(session, self.take.id).run = None
+        tasks.run(self.task_id)
+        take = plan.read_stack(self.stack.id).takes[0]
+        self.assertEqual(take.task.state, "done")  # type: ignore[union-attr]
+        self.assertEqual((take.series.missing, take.series.rungs_um), ([], self.stack.ladder.positions_um))
+
     def test_what_cannot_be_is_refused_before_anything_begins(self) -> None:
         with self.assertRaisesRegex(BadInput, "no simulated specimen"):
             takes.begin_take(self.stack.id, "moon")

@@ -45,6 +45,8 @@ def shoot_take(task_id: int, progress: Progress) -> None:
     """The worker's part. Taken up again, it goes on at the first missing rung; stopped, it closes what it has."""
     with transaction() as session:
         take = stacks.take_of(session, stacks.get_task(session, task_id))
+        if take.run is None:  # begun by an earlier version, which went by the plan
+            take.run = TakeLadder(stack_ladder(take.stack)[0].positions_um).as_json()
         take_id, scene, rungs = take.id, take.scene or "", rungs_of(take)
         rig, plan = stack_rig(take.stack), stack_plan(take.stack)
         seed = take.stack.specimen_id * 1000 + take.number
