@@ -20,11 +20,13 @@ _TOOLS: dict[str, list[str]] = {
     "imports": [str(SOURCE / ".venv/bin/lint-imports")],
     "web": ["npm", "--prefix", "web", "run", "--silent", "check"],
 }
-_LIVE = ("devices", "work", "jobs", "browser")
+_LIVE = ("devices", "shoot", "browser")
 """Suites in real time: they hold devices to the clock, and would be late beside each other."""
-_QUIET = ("core", "formats", "simulated", "store", "demo", "api", "cli", "launch", "pages")
+_QUIET = ("core", "formats", "simulated", "store", "work", "demo", "api", "cli", "launch", "jobs", "pages")
 _LANES: tuple[tuple[str, ...], ...] = (("format", "lint", "imports", *_LIVE), ("types", "web", *_QUIET))
 """Two at a time: one lane beside the other, a lane in its order."""
+_APART = {"shoot": "work/shoot"}
+"""Suites that lie inside another's folder."""
 _RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
 _PART = re.compile(r"(failures|errors|skipped|unexpected successes)=(\d+)")
 
@@ -82,8 +84,17 @@ def _tool(name: str) -> tuple[_Count, str]:
     return _Count(failed=1), f"{result.stdout}{result.stderr}\n"
 
 
+def modules_of(name: str) -> list[str]:
+    """The test modules of a suite, dotted."""
+    tests = SOURCE / "tests"
+    apart = [tests / folder for suite, folder in _APART.items() if suite != name]
+    found = sorted((tests / _APART.get(name, name)).rglob("test_*.py"))
+    mine = [path for path in found if not any(path.is_relative_to(folder) for folder in apart)]
+    return [".".join(path.relative_to(SOURCE).with_suffix("").parts) for path in mine]
+
+
 def _suite(name: str) -> tuple[_Count, str]:
-    command = [_PYTHON, "-m", "unittest", "discover", "-t", ".", "-s", f"tests/{name}"]
+    command = [_PYTHON, "-m", "unittest", *modules_of(name)]
     result = subprocess.run(command, cwd=SOURCE, env=_environment(), check=False, capture_output=True, text=True)
     ran = _RAN.search(result.stderr)
     parts = {key: int(value) for key, value in _PART.findall(result.stderr.rsplit("Ran ", 1)[-1])}

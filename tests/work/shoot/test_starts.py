@@ -31,6 +31,8 @@ class FailedStart(BenchTest):
         with self.assertRaisesRegex(BadInput, "cannot be read: make it again"):
             self.bench.begin_burst(stack.id, BurstEntry())
         self.assertEqual(plan.read_stack(stack.id).takes, [])
+        self.assertEqual(self.bench.change(BenchChange(reshoots=1)).settings.reshoots, 1)  # all else can be changed
+        self.bench.change(BenchChange(reshoots=2))
         self.folder.mkdir()
         take = self.bench.begin_burst(stack.id, BurstEntry())  # nothing blocks it
         self.bench.stop_after_rung()

@@ -105,7 +105,7 @@ class Bench:
             before, given = bench_settings(), change.model_dump(exclude_none=True)
             after = validated(BenchSettings, {**before.model_dump(), **given})
             check_practice(after)
-            if after.folder:
+            if after.folder and "folder" in given:
                 names_in(watched_folder(after))
             keep_settings(after)
             if {"rail", "flaws"} & given.keys():

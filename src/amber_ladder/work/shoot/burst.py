@@ -149,13 +149,14 @@ class Burst:
 
     def _look_at(self, path: Path) -> None:
         """Count a frame, and let the picture grow with it; where it lies nobody knows, so it goes by its number."""
-        self._count += 1
         picture = _small(read_picture(path))
         grey = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
-        self._sharp += float(in_focus(grey).edges.mean()) > _SOMETHING
-        grown = self._growing.add_now(picture, float(self._count))
+        sharp = float(in_focus(grey).edges.mean()) > _SOMETHING
+        grown = self._growing.add_now(picture, float(self._count + 1))
         if grown:
             self._gains.append(grown.gained)
+        # Together, and last: whoever looks meanwhile must not see a frame counted whose sharpness is not.
+        self._sharp, self._count = self._sharp + sharp, self._count + 1
 
     def _nothing_new(self) -> bool:
         return len(self._gains) == _LAST and max(self._gains) < _LITTLE
