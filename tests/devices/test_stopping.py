@@ -43,6 +43,15 @@ class Token(unittest.TestCase):
         token.renew()
         self.assertTrue(token.stopped)
 
+    def test_the_first_word_may_take_longer_than_the_next(self) -> None:
+        token = StopToken(lives_s=0.05, first_s=30.0)
+        threading.Event().wait(0.2)
+        self.assertFalse(token.stopped)
+        token.renew()
+        began = time.monotonic()
+        while not token.stopped:
+            self.assertLess(time.monotonic() - began, 5.0)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -15,6 +15,7 @@ log = logging.getLogger(__name__)
 MOVING = "moving"
 HOLD_LIVES_S = 0.7
 """A held move ends by itself when the page has not said for so long that the key is still down."""
+_FIRST_S = 2.0  # until a page that is slow has said so for the first time
 _HAND_OVER_S = 10.0
 _HOLDS_KEPT = 200
 
@@ -50,7 +51,7 @@ class Activities:
 
     def ask(self, hold: str | None = None) -> StopToken:
         """The token of a request that has just arrived. One whose ``hold`` was released before is stopped already."""
-        token = StopToken(lives_s=None if hold is None else HOLD_LIVES_S)
+        token = StopToken() if hold is None else StopToken(lives_s=HOLD_LIVES_S, first_s=_FIRST_S)
         with self._turn:
             self._asked.add(token)
             if hold is not None:

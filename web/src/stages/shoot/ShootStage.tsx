@@ -32,7 +32,7 @@ export function ShootStage() {
   const stack = useStack();
   const queries = useQueryClient();
   const take = latestTake(stack);
-  const { bench, mine, settingUp, setUp, refused, busy, act } = useBench(stack.id);
+  const { bench, mine, settingUp, setUp, refused, busy, act, atOnce } = useBench(stack.id);
   const [view, setView] = useState<View>("live");
   const [chosen, setChosen] = useState<number | null>(null);
   const [marks, setMarks] = useState<Marks>({ edges: true, grid: false, border: false });
@@ -59,7 +59,7 @@ export function ShootStage() {
     setSheet("preflight");
   };
   const at = moment?.position_um ?? null;
-  const hold = useHold(act);
+  const hold = useHold(act, atOnce);
   useCommands(
     benchCommands({
       stack,

@@ -22,24 +22,33 @@ export function useBench(stackId: number) {
     if (forgotten) mutate();
   }, [forgotten, mutate]);
 
-  const acting = useMutation({
+  const acted = {
     mutationFn: (order: () => Promise<unknown>) => order(),
-    onSuccess: (now) => {
+    onSuccess: (now: unknown) => {
       if (now && typeof now === "object" && "rail" in now) queries.setQueryData(["bench"], now as Bench);
       else void queries.invalidateQueries({ queryKey: ["bench"] });
       void queries.invalidateQueries({ queryKey: ["stack", stackId] });
     },
     onError: () => void queries.invalidateQueries({ queryKey: ["bench"] }),
-  });
+  };
+  // Orders arrive in the order in which they were given: two keys pressed quickly must not overtake each other.
+  const acting = useMutation({ ...acted, scope: { id: "bench" } });
+  // A stop waits for nothing.
+  const stopping = useMutation(acted);
   const { mutate: act } = acting;
-  const order = useCallback((work: () => Promise<unknown>) => act(work), [act]);
+  const { mutate: atOnce } = stopping;
+  const order = useCallback(
+    (work: () => Promise<unknown>) => (work === api.halt ? atOnce : act)(work),
+    [act, atOnce],
+  );
   return {
     bench: bench.data,
     mine: bench.data?.stack_id === stackId,
     settingUp: setUp.isPending,
     setUp: mutate,
-    refused: acting.error ?? setUp.error,
+    refused: acting.error ?? stopping.error ?? setUp.error,
     busy: acting.isPending,
     act: order,
+    atOnce,
   };
 }
