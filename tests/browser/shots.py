@@ -63,6 +63,10 @@ def _shoot(page: Page) -> None:
     page.get_by_role("button", name="To near point").click()
     for _ in range(6):
         page.get_by_role("button", name="Move by +100 µm").click()
+    page.keyboard.press("?")
+    page.get_by_role("dialog", name="Keys").evaluate("sheet => sheet.scrollTo(0, 420)")
+    keep(page, "keys")
+    page.keyboard.press("Escape")
     page.keyboard.press("l")
     page.wait_for_timeout(20_000)  # until the live view has looked at what lies near
     page.screenshot(path=OUT / "shoot-dim.png")
