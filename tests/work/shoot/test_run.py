@@ -9,9 +9,12 @@ from pathlib import Path
 
 from amber_ladder.errors import Conflict, DeviceTrouble, OutOfReach
 from amber_ladder.settings import settings
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import merge, plan, tasks
-from amber_ladder.work.shoot import Bench, MoveEntry, RunEntry
+from amber_ladder.work.record.records import shot_with
+from amber_ladder.work.shoot import Bench, BenchChange, MoveEntry, RunEntry
 from amber_ladder.work.stack.views import StackView
 from tests.support.bench import SURE, BenchTest, bench_stack, kept
 from tests.support.station import until
@@ -101,6 +104,27 @@ class CutOff(BenchTest):
         self.assertEqual(sorted(f.rung or 0 for f in kept(whole)), list(range(stack.ladder.frames)))
         shas = {f.rung: f.sha256 for f in kept(whole)}
         self.assertTrue(all(shas[f.rung] == f.sha256 for f in kept(cut)))
+        self.assertEqual(whole.devices, take.devices)
+
+    def test_one_that_goes_on_with_other_devices_says_both(self) -> None:
+        stack = self.stack()
+        take = self.bench.begin_run(stack.id, SURE)
+        until(lambda: len(plan.read_stack(stack.id).takes[0].frames) >= 1, "a frame")
+        self.rail.unplug()
+        self.ended(stack, take.id)
+        self.rail.start()
+        self.bench.change(BenchChange(flaws=["dust"]))
+        self.bench.resume(take.id)
+        whole = self.ended(stack, take.id)
+        assert whole.devices is not None
+        self.assertEqual((whole.devices["flaws"], whole.devices["later"][0]["flaws"]), ([], ["dust"]))
+        with transaction() as session:
+            words = shot_with(stacks.get_take(session, take.id))
+        self.assertEqual(
+            words,
+            "a simulated rail, a simulated camera; later a simulated rail, a simulated camera; "
+            "faults switched on for practice: dust",
+        )
 
     def test_what_was_left_running_is_taken_up_at_the_next_start(self) -> None:
         stack = self.stack()

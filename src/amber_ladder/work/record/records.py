@@ -119,7 +119,8 @@ def shot_with(take: Take) -> str:
         moved = "rail not recorded"
     flaws = devices["flaws"]
     practice = f"; faults switched on for practice: {', '.join(flaws)}" if flaws else ""
-    return f"{moved}, {camera}{practice}"
+    later = [f"; later {shot_with(Take(source=take.source, devices=one))}" for one in devices.get("later", [])]
+    return f"{moved}, {camera}{practice}{''.join(later)}"
 
 
 _CAMERAS = {

@@ -292,7 +292,7 @@ class Bench:
                 self._line.rail()  # first: a take that cannot go on is not said to
                 camera = optical.camera or FolderCamera(watched_folder(bench), stop)
             _check_begun(stop)
-            takes.goes_on(take_id)
+            takes.goes_on(take_id, None if is_burst else devices_of(bench))
             return takes.started(
                 take_id,
                 lambda: (

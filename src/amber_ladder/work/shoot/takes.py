@@ -75,10 +75,16 @@ def can_go_on(take_id: int) -> tuple[int, bool]:
         return take.stack_id, take.source == "folder"
 
 
-def goes_on(take_id: int) -> None:
-    """Note that a take that was cut off is being shot again."""
+def goes_on(take_id: int, devices: dict[str, Any] | None) -> None:
+    """Note that a take that was cut off is being shot again, and with which devices where they are others now.
+
+    A burst, with None, keeps the folder that it began with.
+    """
     with transaction() as session:
-        task = stacks.get_take(session, take_id).task
+        take = stacks.get_take(session, take_id)
+        task, before = take.task, take.devices
+        if before and devices and devices != (before.get("later") or [before])[-1]:
+            take.devices = {**before, "later": [*before.get("later", []), devices]}
         if task:
             task.state, task.message, task.ended_at = "running", "", None
             tasks.announce(session, task)
