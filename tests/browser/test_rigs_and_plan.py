@@ -62,8 +62,10 @@ class RigsAndPlan(PageTest):
         def choose(label: str, option: str) -> None:
             page.get_by_role("combobox", name=label).focus()
             press("Enter")
-            expect(page.get_by_role("option", name=option)).to_be_visible()
+            # The list takes the focus, and then what is typed moves it: each a moment later.
+            expect(page.locator("[role=option]:focus")).to_be_visible()
             page.keyboard.type(option[:6])
+            expect(page.get_by_role("option", name=option)).to_be_focused()
             press("Enter")
             expect(page.get_by_role("combobox", name=label)).to_contain_text(option)
 
