@@ -146,7 +146,7 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
                     Saved: {plusMinus(saved.um_per_px, saved.u_um_per_px)} µm/px
                     {saved.tolerance_assumed &&
                       `, with ± ${saved.tolerance_percent} % assumed for the ruling`}
-                    . The rig works with it from now on, as a new version.
+                    . The rig works with it from now on.
                   </p>
                   <Deviation result={saved} />
                   <Button look="next" onClick={onDone}>
