@@ -1,6 +1,6 @@
 """Rigs, parts and calibrations."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Request, Response
 
@@ -82,6 +82,12 @@ async def bring_scale_picture(rig_id: int, name: str, request: Request) -> calib
 def shoot_ruled_slide(rig_id: int) -> calibrations.ScalePicture:
     """Shoot the ruled slide on the simulated bench, and look for its ruling."""
     return calibrations.shoot_ruled_slide(rig_id)
+
+
+@router.post("/rigs/{rig_id}/calibrations/scale/preview")
+def scale_of(rig_id: int, entry: calibrations.ScaleEntry) -> dict[str, Any]:
+    """The scale as it would be saved; nothing is."""
+    return calibrations.scale_of(rig_id, entry)
 
 
 @router.post("/rigs/{rig_id}/calibrations/scale", status_code=201)

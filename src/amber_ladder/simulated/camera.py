@@ -69,14 +69,7 @@ class SimulatedCamera:
         self._view = _view_of(specimen, optics, sensor, seed)
         self._specimen = specimen
         self._depth_um = specimen.depth_um
-        self._sensor = SimulatedSensor(
-            sensor,
-            full_well=self._wobble.full_well,
-            read_noise=self._wobble.read_noise,
-            hot_pixels=self._wobble.hot_pixels,
-            dust=self._wobble.dust,
-            seed=seed,
-        )
+        self._sensor = SimulatedSensor(sensor, self._wobble, seed)
         self._small: tuple[SpecimenView, float] | None = None
         self._seen: dict[int, NDArray[np.uint8]] = {}
         self._closed = threading.Event()

@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.colour import encode_srgb
 from amber_ladder.core.optics import Sensor
+from amber_ladder.simulated.wobble import Wobble
 
 _STEPS = 1 << 13
 _ENCODED = np.rint(encode_srgb(np.linspace(0.0, 1.0, _STEPS + 1, dtype=np.float32)) * 255.0).astype(np.uint8)
@@ -17,14 +18,11 @@ class SimulatedSensor:
     def __init__(
         self,
         sensor: Sensor,
-        *,
-        full_well: float,
-        read_noise: float,
-        hot_pixels: int = 0,
-        dust: int = 0,
+        wobble: Wobble,
         seed: int = 0,
     ) -> None:
-        self._well, self._read_noise = full_well, read_noise
+        self._well, self._read_noise = wobble.full_well, wobble.read_noise
+        hot_pixels, dust = wobble.hot_pixels, wobble.dust
         random = np.random.default_rng([seed, 5])
         height, width = sensor.height_px, sensor.width_px
         self._hot = (random.integers(0, height, hot_pixels), random.integers(0, width, hot_pixels))

@@ -49,14 +49,7 @@ class SimulatedStand(Rail, Camera):
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
         self._position_um = near_um
         self._view = SpecimenView(specimen, optics, sensor, seed)
-        self._sensor = SimulatedSensor(
-            sensor,
-            full_well=self._wobble.full_well,
-            read_noise=self._wobble.read_noise,
-            hot_pixels=self._wobble.hot_pixels,
-            dust=self._wobble.dust,
-            seed=seed,
-        )
+        self._sensor = SimulatedSensor(sensor, self._wobble, seed)
         self.truths: list[FrameTruth] = []
 
     def position_um(self) -> float:

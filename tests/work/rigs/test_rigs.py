@@ -101,6 +101,21 @@ class Scale(OneRig):
         self.assertEqual([one.method for one in calibrations.of_rig(self.rig.id)], ["ruling"])
         self.assertTrue(calibrations.picture_preview(found.picture.sha256, ".png").startswith(b"\xff\xd8"))
 
+    def test_one_far_from_nominal_is_shown_and_asked_about_before_it_is_saved(self) -> None:
+        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        # 1/25 mm taken for 1/50: half of what the parts say.
+        entry = calibrations.ScaleEntry(picture=slide.picture, length_um=20)
+        shown = calibrations.scale_of(self.rig.id, entry)
+        self.assertAlmostEqual(shown["um_per_px"], 20 / 12, delta=0.003)
+        self.assertTrue(shown["must_be_confirmed"])
+        with self.assertRaisesRegex(Conflict, "-48 % from what the parts compute"):
+            calibrations.save_scale(self.rig.id, entry)
+        self.assertEqual((calibrations.of_rig(self.rig.id), by_id(self.rig.id).version), ([], 1))
+        calibrations.save_scale(self.rig.id, entry.model_copy(update={"despite_deviation": True}))
+        self.assertAlmostEqual(by_id(self.rig.id).does.optics.pixel_um, 20 / 12, delta=0.003)
+        near = calibrations.scale_of(self.rig.id, entry.model_copy(update={"length_um": 40}))
+        self.assertEqual((near["deviation_is_large"], near["must_be_confirmed"]), (True, False))
+
     def test_the_same_scale_measured_again_is_no_new_version(self) -> None:
         slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
         for _ in range(2):

@@ -75,6 +75,10 @@ export const api = {
         ...asItIs(file),
       }),
     ),
+  tryScale: (rig_id: number, body: Schemas["ScaleEntry"]) =>
+    answered(
+      client.POST("/api/rigs/{rig_id}/calibrations/scale/preview", { params: { path: { rig_id } }, body }),
+    ),
   saveScale: (rig_id: number, body: Schemas["ScaleEntry"]) =>
     answered(client.POST("/api/rigs/{rig_id}/calibrations/scale", { params: { path: { rig_id } }, body })),
   beginRamp: (rig_id: number, body: Schemas["RampEntry"]) =>

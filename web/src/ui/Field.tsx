@@ -119,6 +119,27 @@ export function TextField({ label, hint, problem, value, onChange, required, lon
   );
 }
 
+/** A yes or no, ticked. */
+export function Check({ label, checked, onChange }: CheckProps) {
+  return (
+    <label className="flex min-h-9 items-center gap-2.5">
+      <input
+        type="checkbox"
+        className="size-5 shrink-0 accent-(--amber-fill)"
+        checked={checked}
+        onChange={() => onChange(!checked)}
+      />
+      {label}
+    </label>
+  );
+}
+
+interface CheckProps {
+  label: string;
+  checked: boolean;
+  onChange: (checked: boolean) => void;
+}
+
 function Note({ id, problem, hint }: { id: string; problem?: string; hint?: string }) {
   if (!problem && !hint) return null;
   return (

@@ -3,7 +3,9 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from math import hypot
+from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import cv2
@@ -30,6 +32,7 @@ from amber_ladder.work.shoot.run import Taken
 from amber_ladder.work.stack.views import TaskView, task_view
 
 _POINTING_PX = 1.0  # assumed: how closely a hand sets a point on a line, standard uncertainty
+_UNLIKELY_DEVIATION = 0.2  # farther from nominal a scale is more often a mistyped distance than a scale
 _PREVIEW_PX = 1600
 
 Sha256 = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
@@ -54,6 +57,7 @@ class ScaleEntry(Strict):
     picture: KeptPicture
     length_um: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False, description="µm")]
     tolerance_percent: Tolerance | None = None
+    despite_deviation: Annotated[bool, Field(description="use it though it lies far from nominal")] = False
     points: Annotated[tuple[Coordinate, Coordinate, Coordinate, Coordinate], Field()] | None = None
 
 
@@ -116,7 +120,7 @@ def bring_scale_picture(rig_id: int, name: str, chunks: Iterable[bytes]) -> Scal
         store.drop(received)
     picture = KeptPicture(name=name, sha256=received.sha256, suffix=suffix)  # type: ignore[arg-type]
     try:
-        ruling, reason = ruling_in(path, name), None
+        ruling, reason = _ruling_kept(path, name), None
     except BadInput as error:
         ruling, reason = None, str(error)
     nominal = resolve(definition.to_core())
@@ -130,41 +134,37 @@ def shoot_ruled_slide(rig_id: int) -> ScalePicture:
     return bring_scale_picture(rig_id, "ruled-slide.jpg", [slide])
 
 
+def scale_of(rig_id: int, entry: ScaleEntry) -> dict[str, Any]:
+    """The scale as it would be saved. Raises BadInput, NotFound."""
+    return _scale(_definition(rig_id), entry)
+
+
 def save_scale(rig_id: int, entry: ScaleEntry) -> CalibrationView:
-    """Measure the scale and let the rig work with it from now on. Raises BadInput, NotFound."""
-    store = FrameStore(settings().data)
-    path = store.original(entry.picture.sha256, entry.picture.suffix)
-    if entry.points is None:
-        ruling = ruling_in(path, entry.picture.name)
-        result, method = scale_json(ruling, entry.length_um, entry.tolerance_percent), "ruling"
-    else:
-        result, method = _two_points(entry.points, entry.length_um, entry.tolerance_percent), "two points"
+    """Measure the scale and let the rig work with it from now on.
+
+    Raises BadInput, NotFound, and Conflict for one that lies far from nominal and that nobody has vouched for.
+    """
     with transaction() as session:
         rig = rigs.get(session, rig_id)
         definition = RigJson.model_validate(rig.definition)
-        _check_size(definition, examine(path, entry.picture.name), entry.picture.name)
-        relative = result["u_um_per_px"] / result["um_per_px"]
-        exact = definition.sensor.pixel_um / result["um_per_px"]
-        magnification, u_magnification = rounded(exact, exact * relative)
-        nominal = definition.sensor.pixel_um / resolve(definition.to_core()).computed_magnification
-        deviation = result["um_per_px"] / nominal - 1.0
-        result |= {
-            "nominal_um_per_px": nominal,
-            "deviation": deviation,
-            "deviation_is_large": abs(deviation) > LARGEST_DEVIATION,
-            "magnification": magnification,
-        }
+        result = _scale(definition, entry)
+        if result["must_be_confirmed"] and not entry.despite_deviation:
+            raise Conflict(
+                f"{result['um_per_px']:.4g} µm/px is {100 * result['deviation']:+.0f} % from what the parts compute to "
+                f"({result['nominal_um_per_px']:.4g} µm/px): check the true distance and the picture, or say that it "
+                "is right"
+            )
         calibration = Calibration(
             rig_id=rig.id,
             rig_version=rig.version,
             kind="scale",
-            method=method,
+            method="ruling" if entry.points is None else "two points",
             entry=entry.model_dump(mode="json"),
             pictures=[entry.picture.model_dump()],
             result=result,
         )
         session.add(calibration)
-        _use_scale(rig, definition, magnification, u_magnification)
+        _use_scale(rig, definition, result["magnification"], result["u_magnification"])
         rigs.save(session, rig)
         if rig.version != len(rig.versions):  # measured again to the same digits, the rig is as it was
             rigs.keep_version(session, rig)
@@ -316,6 +316,35 @@ def _check_size(definition: RigJson, info: PictureInfo, name: str, *, turned: bo
             f"is {info.width_px} × {info.height_px} px, this rig's sensor {sensor.width_px} × {sensor.height_px}: "
             "bring the whole picture in full size, or correct the rig",
         )
+
+
+def _scale(definition: RigJson, entry: ScaleEntry) -> dict[str, Any]:
+    """The scale that a picture gives, and what it means for the rig. Raises BadInput."""
+    path = FrameStore(settings().data).original(entry.picture.sha256, entry.picture.suffix)
+    _check_size(definition, examine(path, entry.picture.name), entry.picture.name)
+    if entry.points is None:
+        result = scale_json(_ruling_kept(path, entry.picture.name), entry.length_um, entry.tolerance_percent)
+    else:
+        result = _two_points(entry.points, entry.length_um, entry.tolerance_percent)
+    exact = definition.sensor.pixel_um / result["um_per_px"]
+    magnification, u_magnification = rounded(exact, exact * result["u_um_per_px"] / result["um_per_px"])
+    nominal = definition.sensor.pixel_um / resolve(definition.to_core()).computed_magnification
+    deviation = result["um_per_px"] / nominal - 1.0
+    return {
+        **result,
+        "nominal_um_per_px": nominal,
+        "deviation": deviation,
+        "deviation_is_large": abs(deviation) > LARGEST_DEVIATION,
+        "must_be_confirmed": abs(deviation) > _UNLIKELY_DEVIATION,
+        "magnification": magnification,
+        "u_magnification": u_magnification,
+    }
+
+
+@lru_cache(maxsize=8)
+def _ruling_kept(path: Path, name: str) -> Ruling:
+    # An original never changes, and its ruling is asked for at every figure that is typed.
+    return ruling_in(path, name)
 
 
 def _two_points(

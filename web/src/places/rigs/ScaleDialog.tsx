@@ -1,9 +1,9 @@
-import { useMutation } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Rig, type ScalePicture } from "../../client/api";
-import { digits, plusMinus, trimmed } from "../../lib/numbers";
+import { plusMinus } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
-import { NumberField } from "../../ui/Field";
+import { Check, NumberField } from "../../ui/Field";
 import { FileButton } from "../../ui/FileButton";
 import { Notice } from "../../ui/Notice";
 import { Deviation } from "./Deviation";
@@ -11,14 +11,17 @@ import { type Points, RulingPicture } from "./RulingPicture";
 import type { ScaleResult } from "./results";
 
 const SIMULATED_UM = 20;
+const NO_PICTURE: ScalePicture["picture"] = { name: "", sha256: "", suffix: ".jpg" };
 
 /** The scale from a picture: the ruling is found, its true spacing confirmed; or two points are set by hand. */
 export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const [length, setLength] = useState<number | null>(null);
   const [tolerance, setTolerance] = useState<number | null>(null);
   const [points, setPoints] = useState<Points | null>(null);
+  const [sure, setSure] = useState(false);
   const seen = (found: ScalePicture) => {
     save.reset();
+    setSure(false);
     const { width_px: w, height_px: h } = found;
     setPoints(found.ruling ? null : [0.2 * w, h / 2, 0.8 * w, h / 2]);
   };
@@ -35,16 +38,29 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   });
   const latest = bring.submittedAt > shoot.submittedAt ? bring : shoot;
   const found = latest.data;
+  const entry = {
+    picture: found?.picture ?? NO_PICTURE,
+    length_um: length ?? 0,
+    tolerance_percent: tolerance,
+    points,
+    despite_deviation: sure,
+  };
+  const complete = length !== null && Boolean(found?.ruling || points);
+  const tried = useQuery({
+    queryKey: ["scale", rig.id, entry],
+    queryFn: async () => (await api.tryScale(rig.id, entry)) as unknown as ScaleResult,
+    enabled: complete,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
   const save = useMutation({
-    mutationFn: (picture: ScalePicture["picture"]) =>
-      api.saveScale(rig.id, { picture, length_um: length ?? 0, tolerance_percent: tolerance, points }),
+    mutationFn: () => api.saveScale(rig.id, entry),
   });
   const busy = bring.isPending || shoot.isPending;
-  const refusal = save.error instanceof Refusal ? save.error : null;
+  const error = save.error ?? tried.error;
+  const refusal = error instanceof Refusal ? error : null;
   const saved = save.data?.result as ScaleResult | undefined;
-  const pixels = points ? Math.hypot(points[2] - points[0], points[3] - points[1]) : found?.ruling?.pitch_px;
-  const scale = pixels && length ? length / pixels : null;
-  const deviation = scale && found ? scale / found.nominal_um_per_px - 1 : null;
+  const measured = complete && !tried.isError ? (saved ?? tried.data) : undefined;
 
   return (
     <div className="space-y-3">
@@ -132,35 +148,36 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
                   .
                 </p>
               )}
-              {scale !== null && deviation !== null && !saved && (
-                <p>
-                  That is <strong>{trimmed(scale.toPrecision(5))} µm/px</strong>; nominal is{" "}
-                  {trimmed(found.nominal_um_per_px.toPrecision(4))} µm/px ({deviation >= 0 ? "+" : "−"}
-                  {digits(Math.abs(100 * deviation), 3)} %).
-                </p>
+              {measured && (
+                <>
+                  <p role="status">
+                    {saved ? "Saved: " : "That is "}
+                    <strong>{plusMinus(measured.um_per_px, measured.u_um_per_px)} µm/px</strong>
+                    {measured.tolerance_assumed &&
+                      `, with ± ${measured.tolerance_percent} % assumed for the ruling`}
+                    .{saved && " The rig works with it from now on."}
+                  </p>
+                  <Deviation result={measured} />
+                </>
               )}
               {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
               {saved ? (
+                <Button look="next" onClick={onDone}>
+                  Done
+                </Button>
+              ) : (
                 <>
-                  <p role="status">
-                    Saved: {plusMinus(saved.um_per_px, saved.u_um_per_px)} µm/px
-                    {saved.tolerance_assumed &&
-                      `, with ± ${saved.tolerance_percent} % assumed for the ruling`}
-                    . The rig works with it from now on.
-                  </p>
-                  <Deviation result={saved} />
-                  <Button look="next" onClick={onDone}>
-                    Done
+                  {measured?.must_be_confirmed && (
+                    <Check label="The distance is right all the same" checked={sure} onChange={setSure} />
+                  )}
+                  <Button
+                    look="next"
+                    disabled={!measured || (measured.must_be_confirmed && !sure) || save.isPending}
+                    onClick={() => save.mutate()}
+                  >
+                    Use this scale
                   </Button>
                 </>
-              ) : (
-                <Button
-                  look="next"
-                  disabled={!length || save.isPending}
-                  onClick={() => save.mutate(found.picture)}
-                >
-                  Use this scale
-                </Button>
               )}
             </div>
           </div>

@@ -5,6 +5,7 @@ export interface ScaleResult {
   nominal_um_per_px: number;
   deviation: number;
   deviation_is_large: boolean;
+  must_be_confirmed?: boolean;
   tolerance_percent?: number;
   tolerance_assumed?: boolean;
   lines?: number;

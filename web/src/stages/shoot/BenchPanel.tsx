@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, type Bench } from "../../client/api";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
-import { NumberField, TextField } from "../../ui/Field";
+import { Check, NumberField, TextField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
 
@@ -88,15 +88,7 @@ export function BenchPanel({ bench, open, refused, onClose, act, sound, onSound 
         value={settings.reshoots}
         onChange={(reshoots) => reshoots !== null && act(() => api.changeBench({ reshoots }))}
       />
-      <label className="flex min-h-11 items-center gap-2.5">
-        <input
-          type="checkbox"
-          className="size-5 accent-(--amber-fill)"
-          checked={sound}
-          onChange={() => onSound(!sound)}
-        />
-        Sound when a run ends or stops by itself
-      </label>
+      <Check label="Sound when a run ends or stops by itself" checked={sound} onChange={onSound} />
       {settings.camera === "simulated" && (
         <>
           <Choice
@@ -111,15 +103,12 @@ export function BenchPanel({ bench, open, refused, onClose, act, sound, onSound 
           <fieldset className="mt-3">
             <legend className="head text-[16px]">Faults for practice</legend>
             {(flaws.data ?? []).map((flaw) => (
-              <label key={flaw.key} className="flex min-h-9 items-center gap-2.5">
-                <input
-                  type="checkbox"
-                  className="size-5 accent-(--amber-fill)"
-                  checked={on.has(flaw.key)}
-                  onChange={() => toggle(flaw.key)}
-                />
-                {flaw.name}
-              </label>
+              <Check
+                key={flaw.key}
+                label={flaw.name}
+                checked={on.has(flaw.key)}
+                onChange={() => toggle(flaw.key)}
+              />
             ))}
           </fieldset>
         </>

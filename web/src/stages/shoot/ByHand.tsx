@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, type Bench, type Stack } from "../../client/api";
 import { Button } from "../../ui/Button";
-import { NumberField } from "../../ui/Field";
+import { Check, NumberField } from "../../ui/Field";
 import { Panel } from "../../ui/Panel";
 import { OwnFrames } from "./OwnFrames";
 
@@ -38,25 +38,9 @@ export function ByHand({ stack, bench, open, onClose, act, onChange }: Props) {
         computed="no limit"
         onChange={setMinutes}
       />
-      <label className="flex min-h-11 items-center gap-2.5">
-        <input
-          type="checkbox"
-          className="size-5 accent-(--amber-fill)"
-          checked={covered}
-          onChange={() => setCovered(!covered)}
-        />
-        Stop by itself when it is covered
-      </label>
+      <Check label="Stop by itself when it is covered" checked={covered} onChange={setCovered} />
       {bench.settings.camera === "simulated" && (
-        <label className="flex min-h-11 items-center gap-2.5">
-          <input
-            type="checkbox"
-            className="size-5 accent-(--amber-fill)"
-            checked={simulated}
-            onChange={() => setSimulated(!simulated)}
-          />
-          Let a simulated hand shoot
-        </label>
+        <Check label="Let a simulated hand shoot" checked={simulated} onChange={setSimulated} />
       )}
       <Button look="next" className="mt-2 mb-6 w-full" onClick={begin}>
         Begin the burst

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Preflight as Item } from "../../client/api";
 import { Button } from "../../ui/Button";
+import { Check } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
 
@@ -46,15 +47,11 @@ export function Preflight({ stackId, onClose, onGo }: Props) {
             </div>
             <p className="text-[14px] text-ink2">{item.detail}</p>
             {item.state === "confirm" && (
-              <label className="flex min-h-11 items-center gap-2.5">
-                <input
-                  type="checkbox"
-                  className="size-5 accent-(--amber-fill)"
-                  checked={confirmed.has(item.key)}
-                  onChange={() => toggle(item.key)}
-                />
-                {item.key === "cautions" ? "Read" : "Go on all the same"}
-              </label>
+              <Check
+                label={item.key === "cautions" ? "Read" : "Go on all the same"}
+                checked={confirmed.has(item.key)}
+                onChange={() => toggle(item.key)}
+              />
             )}
           </li>
         ))}
