@@ -13,12 +13,12 @@ from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.settings import settings
 from amber_ladder.work import cabinet, plan, rigs
 from amber_ladder.work.shoot import Bench, BenchChange, FlashEntry, RunEntry
+from tests.support.bench import CONFIRMED
 from tests.support.browser import chromium
 from tests.support.examples import RIG, SPECIMEN
 from tests.support.rail import RailProcess
 from tests.support.station import running, until
 
-_CONFIRMED = ["ends", "light", "room", "cautions", "limits"]
 _SENSOR = {"width_px": 1536, "height_px": 1024, "pixel_um": 5.0}
 _WATCH = """() => {
   window.told = {}; window.lit = {};
@@ -124,7 +124,7 @@ def _lit(address: str, http: httpx.Client, stack_id: int) -> float:
     page.wait_for_selector("text=Shoot this ladder")
     page.evaluate(_WATCH)
     http.post("/api/bench/flash", json={"power": 0.1}).raise_for_status()
-    http.post(f"/api/stacks/{stack_id}/runs", json={"confirmed": _CONFIRMED}).raise_for_status()
+    http.post(f"/api/stacks/{stack_id}/runs", json={"confirmed": CONFIRMED}).raise_for_status()
     page.wait_for_selector("text=Done:", timeout=240_000)
     times: dict[str, Any] = page.evaluate(
         "Object.fromEntries(Object.keys(window.told).map(r => [r, window.lit[r] - window.told[r]]))"
@@ -142,7 +142,7 @@ def _own_run() -> tuple[list[float], list[float]]:
         stack_id = _stack("BENCH-2")
         bench.set_up(stack_id)
         bench.set_flash(FlashEntry(power=0.1))
-        bench.begin_run(stack_id, RunEntry(confirmed=_CONFIRMED))
+        bench.begin_run(stack_id, RunEntry(confirmed=CONFIRMED))
         run, growing = bench._current.run, bench._current.picture
         assert run is not None
         assert growing is not None

@@ -16,10 +16,10 @@ from amber_ladder.launch.postgres import wait_for_port
 from amber_ladder.launch.serve import Station
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import cabinet, plan, rigs
+from tests.support.bench import CONFIRMED
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import running
 
-_CONFIRMED = ["ends", "light", "room", "cautions", "limits"]
 _TIMING = {"settle_s": 0.1, "exposure_s": 0.01, "recycle_s": 0.3}
 _PATIENCE_S = 180.0
 
@@ -51,7 +51,7 @@ def _one_run(station: Station, rig_id: int, number: int, victim: str, after_s: f
     http = httpx.Client(base_url=station.address, timeout=60.0)
     http.put(f"/api/bench/stack/{stack.id}").raise_for_status()
     http.post("/api/bench/flash", json={"power": 0.1}).raise_for_status()
-    http.post(f"/api/stacks/{stack.id}/runs", json={"confirmed": _CONFIRMED}).raise_for_status()
+    http.post(f"/api/stacks/{stack.id}/runs", json={"confirmed": CONFIRMED}).raise_for_status()
     reported: dict[int, dict[str, Any]] = {}
     end = time.monotonic() + after_s
     while time.monotonic() < end:

@@ -6,6 +6,7 @@ from typing import Any, ClassVar
 
 import httpx
 
+from tests.support.bench import CONFIRMED
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import running, until
 
@@ -81,7 +82,7 @@ class BenchOverHttp(unittest.TestCase):
         other = self.http.post(f"/api/specimens/{specimen['id']}/stacks", json=plan).json()["id"]
         self.http.put(f"/api/bench/stack/{self.stack_id}").raise_for_status()
         keys = {item["key"] for item in self.http.get(f"/api/stacks/{other}/preflight").json()}
-        self.assertLessEqual({"rail", "limits", "light", "room", "cautions"}, keys)
+        self.assertLessEqual({"rail", "limits", "light", "room", "rig", "caution:flash"}, keys)
         self.assertEqual(self.bench()["stack_id"], self.stack_id)
 
     def test_a_held_move_over_http(self) -> None:
@@ -96,13 +97,12 @@ class BenchOverHttp(unittest.TestCase):
         self.assertEqual(self.http.post("/api/bench/move", json={"by_um": 1, "hold": "no/good"}).status_code, 422)
 
     def test_a_run_is_stopped_through_its_task_like_any_long_work(self) -> None:
-        confirmed = ["ends", "light", "room", "cautions", "limits"]
         timing = {"settle_s": 1, "exposure_s": 0.1, "recycle_s": 1}
         rig_id = self.http.get(f"/api/stacks/{self.stack_id}").json()["rig_id"]
         specimen = self.http.post("/api/specimens", json={**SPECIMEN, "catalogue_number": "API-STOP"}).json()
         plan = {**PLAN, "near_um": 1000, "far_um": 1200, "timing": timing}
         made = self.http.post(f"/api/specimens/{specimen['id']}/stacks", json={"rig_id": rig_id, "plan": plan}).json()
-        begun = self.http.post(f"/api/stacks/{made['id']}/runs", json={"confirmed": confirmed})
+        begun = self.http.post(f"/api/stacks/{made['id']}/runs", json={"confirmed": CONFIRMED})
         begun.raise_for_status()
         self.assertIsNotNone(self.bench()["busy"])
         self.http.post(f"/api/tasks/{begun.json()['task']['id']}/stop").raise_for_status()

@@ -15,7 +15,8 @@ from tests.support.station import database, until
 
 QUICK = {"settle_s": 0.25, "exposure_s": 0.01, "recycle_s": 0.6}
 _NUMBERS = count(1)
-SURE = RunEntry(confirmed=["ends", "light", "room", "cautions", "limits"])
+CONFIRMED = ["rig", "ends", "light", "room", "limits", "caution:flash", "caution:rail", "caution:permits"]
+SURE = RunEntry(confirmed=CONFIRMED)
 
 
 def bench_stack(number: str, **changes: Any) -> StackView:

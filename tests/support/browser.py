@@ -78,8 +78,15 @@ class PageTest(unittest.TestCase):
     def shoot_ladder(self) -> None:
         """From the button through the list before the run, all confirmed, to the running ladder."""
         self.page.get_by_role("button", name="Shoot this ladder").click()
-        self.page.get_by_role("button", name="Confirm all").click()
+        self.confirm()
         self.page.get_by_role("button", name="Start the run").click()
+
+    def confirm(self) -> None:
+        """Tick all that the list before a run asks, one by one."""
+        sheet = self.page.get_by_role("dialog", name="Before the run")
+        expect(sheet.get_by_role("listitem").first).to_be_visible()
+        for box in sheet.get_by_role("checkbox").all():
+            box.check()
 
     def saved(self, name: str) -> Path:
         """Click a Save link and return the file."""

@@ -69,7 +69,7 @@ class Shot(unittest.TestCase):
         row = cabinet.browse(words="TH-100").rows[0]
         assert row.stack is not None
         self.assertEqual([stage.key for stage in row.stack.stages if stage.done], ["plan", "shoot", "merge", "record"])
-        self.assertEqual(row.stack.merge_id, self.stack.takes[0].merges[-1].id)
+        self.assertEqual(row.merge_id, self.stack.takes[0].merges[-1].id)
 
     def test_the_record_holds_everything_and_says_nominal(self) -> None:
         content, name = record.record(self.stack.takes[0].merges[-1].id)

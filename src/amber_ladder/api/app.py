@@ -10,12 +10,12 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from amber_ladder import __version__
-from amber_ladder.api import bench, cabinet, events, merge, pictures, plan, record, rigs, shoot
+from amber_ladder.api import bench, cabinet, events, merge, pictures, plan, record, rigs, shoot, sort
 from amber_ladder.api.problems import install
 from amber_ladder.settings import settings
 from amber_ladder.work.shoot import station_bench
 
-_ROUTERS = (cabinet, rigs, plan, shoot, bench, merge, pictures, record, events)
+_ROUTERS = (cabinet, rigs, plan, shoot, bench, sort, merge, pictures, record, events)
 
 
 def create_app(pages: Path | None = None) -> FastAPI:

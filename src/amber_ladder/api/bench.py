@@ -178,6 +178,7 @@ def _packed(frame: LiveFrame) -> bytes:
         "position_um": frame.position_um,
         "moving": frame.moving,
         "ready_in_s": frame.ready_in_s,
+        "search": asdict(frame.search) if frame.search else None,
         "run": asdict(frame.run) if frame.run else None,
         "growth": asdict(frame.growth) if frame.growth else None,
     }

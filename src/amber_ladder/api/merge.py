@@ -13,3 +13,15 @@ router = APIRouter(tags=["merge"], responses=RESPONSES)
 def begin_merge(take_id: int, entry: merge.MergeEntry) -> MergeView:
     """Queue a merge."""
     return merge.begin_merge(take_id, entry)
+
+
+@router.get("/merges/{merge_id}/depth")
+def depth_of(merge_id: int) -> merge.DepthView:
+    """The legend of a merge's depth."""
+    return merge.depth_of(merge_id)
+
+
+@router.get("/merges/{merge_id}/depth-at")
+def depth_at(merge_id: int, x_px: int, y_px: int) -> merge.DepthAt:
+    """The depth at a pixel of the merged picture."""
+    return merge.depth_at(merge_id, x_px, y_px)

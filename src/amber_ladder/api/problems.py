@@ -20,6 +20,7 @@ from amber_ladder.errors import (
     StorageFull,
     disk_is_full,
 )
+from amber_ladder.formats.validated import in_words
 
 _STATUS: tuple[tuple[type[AmberLadderError], int], ...] = (
     (BadInput, 422),
@@ -62,7 +63,10 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:
-        fields = [FieldProblem(field=_where(one["loc"]), message=_plain(one["msg"])) for one in error.errors()]
+        fields = [
+            FieldProblem(field=_where(one["loc"]), message=in_words(one["type"], one.get("ctx", {}), one["msg"]))
+            for one in error.errors()
+        ]
         first = fields[0]
         return _answer(422, f"{first.field}: {first.message}" if first.field else first.message, fields)
 
@@ -90,7 +94,3 @@ def _where(location: tuple[int | str, ...]) -> str:
     parts = [str(part) for part in location]
     named = [part for i, part in enumerate(parts) if i == 0 or parts[i - 1] not in _UNIONS]
     return ".".join(named[1:] if named and named[0] in ("body", "query", "path") else named)
-
-
-def _plain(message: str) -> str:
-    return message.removeprefix("Value error, ")

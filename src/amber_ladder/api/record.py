@@ -1,16 +1,26 @@
 """Record."""
 
 import json
+from contextlib import ExitStack
 from typing import Literal
 
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, Response
+from starlette.background import BackgroundTask
 
 from amber_ladder.api.problems import RESPONSES
+from amber_ladder.formats.rig_json import Strict
 from amber_ladder.work import ledger as ledger_of_stacks
 from amber_ladder.work import record
+from amber_ladder.work.stack import scale
 
 router = APIRouter(tags=["record"], responses=RESPONSES)
+
+
+class AppliedScale(Strict):
+    """A calibration's scale, or with none that which the stack was planned with."""
+
+    calibration_id: int | None
 
 
 @router.get("/merges/{merge_id}/label")
@@ -19,11 +29,24 @@ def label(merge_id: int) -> record.RecordView:
     return record.label(merge_id)
 
 
+@router.get("/stacks/{stack_id}/scales")
+def scales(stack_id: int) -> list[scale.ScaleChoice]:
+    """The scales that a stack may have."""
+    return scale.scale_choices(stack_id)
+
+
+@router.put("/stacks/{stack_id}/scale")
+def apply_scale(stack_id: int, entry: AppliedScale) -> list[scale.ScaleChoice]:
+    """Let a stack have a scale that was measured later, or its own again."""
+    return scale.apply_scale(stack_id, entry.calibration_id)
+
+
 @router.get("/merges/{merge_id}/{kind}.tif", response_class=FileResponse)
 def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> FileResponse:
     """Composite or depth as merged."""
-    path, name = record.tiff(merge_id, kind)
-    return FileResponse(path, media_type="image/tiff", filename=name)
+    file = ExitStack()
+    path, name = file.enter_context(record.tiff(merge_id, kind))
+    return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
 
 
 @router.get("/merges/{merge_id}/picture.png", response_class=Response)

@@ -114,6 +114,18 @@ def measure(calibration_id: int) -> calibrations.CalibrationView:
     return calibrations.measure(calibration_id)
 
 
+@router.put("/calibrations/{calibration_id}/set-aside")
+def set_aside(calibration_id: int) -> list[calibrations.CalibrationView]:
+    """Set a calibration aside: it counts no more."""
+    return calibrations.set_aside(calibration_id, aside=True)
+
+
+@router.delete("/calibrations/{calibration_id}/set-aside")
+def put_back(calibration_id: int) -> list[calibrations.CalibrationView]:
+    """Let a calibration count again."""
+    return calibrations.set_aside(calibration_id, aside=False)
+
+
 @router.delete("/calibrations/{calibration_id}", status_code=204)
 def forget(calibration_id: int) -> None:
     """Take a calibration that came to nothing off the list."""

@@ -76,6 +76,6 @@ def _finish(specimen: DemoSpecimen, until_done: Callable[[int], None]) -> None:
 
 def _first_stack(specimen: DemoSpecimen) -> StackView | None:
     for row in cabinet.browse(words=specimen.label.catalogue_number).rows:
-        if row.specimen.catalogue_number == specimen.label.catalogue_number and row.stack and row.stack.number == 1:
-            return plan.read_stack(row.stack.id)
+        if row.specimen.catalogue_number == specimen.label.catalogue_number and row.stacks:
+            return plan.read_stack(row.stacks[0].id)
     return None

@@ -8,9 +8,14 @@ from amber_ladder.core import planning
 from amber_ladder.core.optics import Optics
 from amber_ladder.core.planning import Ladder, Rail, Timing
 from amber_ladder.formats.rig_json import RigJson, Strict
+from amber_ladder.formats.validated import between
 
 Position = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False, description="stage reading, µm")]
 Seconds = Annotated[float, Field(ge=0, le=3600, allow_inf_nan=False, description="s")]
+Overlap = Annotated[float, Field(allow_inf_nan=False, description="share"), between(0, 0.95, "%", 100)]
+Budget = Annotated[
+    float, Field(allow_inf_nan=False, description="s"), between(0, 600_000, "min", 1 / 60, beyond_low=True)
+]
 Click = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="µm")]
 
 
@@ -115,10 +120,10 @@ class LadderRequestJson(Strict):
 
     near_um: Position
     far_um: Position | None = None
-    overlap: Annotated[float, Field(ge=0, le=0.95, allow_inf_nan=False)] | None = None
+    overlap: Overlap | None = None
     step_um: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False, description="µm")] | None = None
     frames: Annotated[int, Field(ge=2, le=100_000)] | None = None
-    budget_s: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False, description="s")] | None = None
+    budget_s: Budget | None = None
     spare_rungs: Annotated[int, Field(ge=0, le=100)] = 2
     sharpness: SharpnessJson = WaveJson()
     rail: RailJson | None = None

@@ -28,15 +28,49 @@ def write_composite(
         iccprofile=colour_profile,
         software=SOFTWARE,
         metadata=None,
-        resolution=None if um_per_px is None else (1e4 / um_per_px, 1e4 / um_per_px),
-        resolutionunit=None if um_per_px is None else "CENTIMETER",
+        **_resolution(um_per_px),
     )
 
 
-def write_depth(path: Path, depth: NDArray[np.float32], *, unit: str) -> None:
-    """Float TIFF (H, W); NaN where unknown. The unit stands in the description."""
-    description = f"Depth below the nearest kept frame, {unit}, growing away from the camera; NaN where unknown"
-    tifffile.imwrite(path, depth.astype(np.float32), software=SOFTWARE, description=description.encode(), metadata=None)
+def write_depth(path: Path, depth: NDArray[np.float32], *, unit: str, um_per_px: float | None = None) -> None:
+    """Float TIFF (H, W); NaN where unknown. Unit and scale stand in the description, the scale as pixels per cm too."""
+    scale = "scale not known" if um_per_px is None else f"{um_per_px:.6g} µm/px"
+    description = (
+        f"Depth below the nearest kept frame, {unit}, growing away from the camera; NaN where unknown; {scale}"
+    )
+    tifffile.imwrite(
+        path,
+        depth.astype(np.float32),
+        software=SOFTWARE,
+        description=description.encode(),
+        metadata=None,
+        **_resolution(um_per_px),
+    )
+
+
+def read_depth(path: Path) -> NDArray[np.float32]:
+    """A depth file (H, W) as it lies on the disk: what is not looked at is not read."""
+    return np.asarray(tifffile.memmap(path, mode="r"))
+
+
+def rescaled_composite(source: Path, target: Path, *, um_per_px: float | None) -> None:
+    """A composite once more, with another scale."""
+    with tifffile.TiffFile(source) as file:
+        profile = file.pages.first.iccprofile
+        write_composite(target, file.asarray(), colour_profile=profile, um_per_px=um_per_px)
+
+
+def rescaled_depth(source: Path, target: Path, *, um_per_px: float | None) -> None:
+    """A depth map once more, with another scale of its pixels; its unit stays."""
+    with tifffile.TiffFile(source) as file:
+        unit = "µm" if ", µm," in str(file.pages.first.description) else "frames"
+    write_depth(target, read_depth(source), unit=unit, um_per_px=um_per_px)
+
+
+def _resolution(um_per_px: float | None) -> dict[str, Any]:
+    if um_per_px is None:
+        return {}
+    return {"resolution": (1e4 / um_per_px, 1e4 / um_per_px), "resolutionunit": "CENTIMETER"}
 
 
 def write_json(path: Path, content: dict[str, Any]) -> None:

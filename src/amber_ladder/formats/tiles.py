@@ -5,13 +5,13 @@ from typing import Any
 
 import numpy as np
 import pyvips
-import tifffile
 from numpy.typing import NDArray
 
 from amber_ladder.core.colour import colour_depth
 from amber_ladder.core.depth import depth_spread
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.pictures import read_picture
+from amber_ladder.formats.results import read_depth
 
 TILE_PX = 510  # with one px of overlap on either side: 512
 PREVIEW_PX = 480
@@ -29,7 +29,7 @@ def make_tiles(picture: NDArray[Any], folder: Path) -> None:
 
 def depth_picture(path: Path) -> NDArray[np.uint8]:
     """A depth TIFF as colours, RGB (H, W, 3)."""
-    depth = np.asarray(tifffile.imread(path), np.float32)
+    depth = np.asarray(read_depth(path))
     return colour_depth(depth, *(depth_spread(depth) or (0.0, 1.0)))
 
 

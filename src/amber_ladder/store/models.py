@@ -1,11 +1,21 @@
 """The tables. Lengths carry their unit in the name; times are UTC unless they are a camera's own clock."""
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, ClassVar
 
-from sqlalchemy import BigInteger, CheckConstraint, DateTime, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import (
+    BigInteger,
+    CheckConstraint,
+    DateTime,
+    ForeignKey,
+    Index,
+    String,
+    UniqueConstraint,
+    func,
+    select,
+)
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.orm import DeclarativeBase, Mapped, column_property, mapped_column, relationship
 
 
 def now() -> datetime:
@@ -93,7 +103,10 @@ class RigVersion(Base):
 
 
 class Calibration(Base):
-    """A measurement of a rig: its scale, or the focus travel of a body's units. ``pictures`` name stored originals."""
+    """A measurement of a rig: its scale, or the focus travel of a body's units. ``pictures`` name stored originals.
+
+    One that was set aside stays, and counts no more.
+    """
 
     __tablename__ = "calibration"
 
@@ -106,6 +119,7 @@ class Calibration(Base):
     pictures: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     result: Mapped[dict[str, Any] | None]
     task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"))
+    set_aside_at: Mapped[datetime | None]
     made_at: Mapped[datetime] = mapped_column(default=now)
 
     rig: Mapped[Rig] = relationship(back_populates="calibrations")
@@ -113,7 +127,10 @@ class Calibration(Base):
 
 
 class Stack(Base):
-    """One planned ladder for one specimen, with the rig and plan as they were when it was saved."""
+    """One planned ladder for one specimen, with the rig and plan as they were when it was saved.
+
+    ``scale`` is one that was measured later and applied by hand, None for that of the rig.
+    """
 
     __tablename__ = "stack"
     __table_args__ = (UniqueConstraint("specimen_id", "number"),)
@@ -127,6 +144,7 @@ class Stack(Base):
     rig: Mapped[dict[str, Any]]
     plan: Mapped[dict[str, Any]]
     cautions_read: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    scale: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     specimen: Mapped[Specimen] = relationship(back_populates="stacks")
@@ -193,6 +211,7 @@ class Take(Base):
     frames: Mapped[list["Frame"]] = relationship(back_populates="take", order_by="Frame.place")
     sortings: Mapped[list["Sorting"]] = relationship(back_populates="take", order_by="Sorting.number")
     products: Mapped[list["Product"]] = relationship(back_populates="take", order_by="Product.id")
+    frame_count: ClassVar[Mapped[int]]  # how many frames it has, without fetching them: set below
 
     @property
     def merges(self) -> list["Product"]:
@@ -227,6 +246,11 @@ class Frame(Base):
     faults: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
 
     take: Mapped[Take] = relationship(back_populates="frames")
+
+
+Take.frame_count = column_property(
+    select(func.count(Frame.id)).where(Frame.take_id == Take.id).correlate_except(Frame).scalar_subquery()
+)
 
 
 class Sorting(Base):

@@ -14,7 +14,11 @@ def get_stack(session: Session, stack_id: int) -> Stack:
         select(Stack)
         .where(Stack.id == stack_id)
         .options(
-            selectinload(Stack.specimen),
+            selectinload(Stack.specimen)
+            .selectinload(Specimen.stacks)
+            .selectinload(Stack.takes)
+            .selectinload(Take.products)
+            .joinedload(Product.task),
             selectinload(Stack.takes).selectinload(Take.frames),
             selectinload(Stack.takes).joinedload(Take.task),
             selectinload(Stack.takes).selectinload(Take.products).joinedload(Product.task),
@@ -120,6 +124,14 @@ def add_frame(session: Session, take: Take, frame: Frame) -> None:
     session.flush()
 
 
+def get_frame(session: Session, frame_id: int) -> Frame:
+    """One frame. Raises NotFound."""
+    frame = session.get(Frame, frame_id)
+    if frame is None:
+        raise NotFound(f"there is no frame {frame_id}")
+    return frame
+
+
 def take_over(session: Session, take: Take, frame_id: int, *, rung: int, planned_um: float) -> None:
     """Let a take begin with a frame of another: the same original, named after its rung here."""
     old = session.get_one(Frame, frame_id)
@@ -148,7 +160,7 @@ def merged_stacks(session: Session) -> list[Stack]:
             .join(Specimen)
             .order_by(Specimen.catalogue_number, Stack.number)
             .options(
-                selectinload(Stack.specimen),
+                selectinload(Stack.specimen).selectinload(Specimen.stacks),
                 selectinload(Stack.takes).selectinload(Take.frames),
                 selectinload(Stack.takes).selectinload(Take.products).joinedload(Product.task),
             )

@@ -7,7 +7,7 @@ import numpy as np
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.work import plan
 from amber_ladder.work.shoot import BenchChange, FlashEntry, MoveEntry, RunEntry
-from tests.support.bench import BenchTest
+from tests.support.bench import CONFIRMED, BenchTest
 from tests.support.station import until
 
 
@@ -55,7 +55,7 @@ class EndsAndLight(BenchTest):
         self.assertEqual(items["rail"], "fine")
         self.assertEqual(items["ends"], "confirm")
         with self.assertRaisesRegex(Conflict, "Both ends are passed"):
-            self.bench.begin_run(stack.id, RunEntry(confirmed=["light", "room", "cautions"]))
+            self.bench.begin_run(stack.id, RunEntry(confirmed=[one for one in CONFIRMED if one != "ends"]))
 
     def test_a_body_that_brackets_by_itself_asks_for_its_own_list(self) -> None:
         stack = self.stack(rail=None, focus_unit={"um_per_unit": 20.0})

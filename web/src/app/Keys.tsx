@@ -19,14 +19,14 @@ import { changeKeys, useCommands, useKeys } from "../ui/commands";
 const STAGE = /^stage(\d)$/;
 
 /** The keys that work everywhere, and the sheet that lists all of them and changes them. */
-export function Keys() {
+export function Keys({ onDim }: { onDim: () => void }) {
   const [open, setOpen] = useState(false);
   const navigate = useNavigate();
   useCommands({
     keys: () => setOpen(true),
     cabinet: () => void navigate({ to: "/" }),
     rigs: () => void navigate({ to: "/rigs" }),
-    dim: () => document.querySelector<HTMLElement>("header [aria-pressed]")?.click(),
+    dim: onDim,
     find: () => document.querySelector<HTMLElement>('input[type="search"]')?.focus(),
   });
   return (
@@ -36,9 +36,9 @@ export function Keys() {
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-16 left-1/2 z-50 max-h-[85vh] w-[560px] overflow-y-auto -translate-x-1/2 rounded-s border border-ink bg-card p-5"
+          className="fixed top-16 left-1/2 z-50 max-h-[85vh] w-[560px] max-w-[95vw] overflow-y-auto -translate-x-1/2 rounded-s border border-ink bg-card p-5"
         >
-          <Dialog.Title className="mb-1 text-[18px]">Keys</Dialog.Title>
+          <Dialog.Title className="mb-1 text-[1.125rem]">Keys</Dialog.Title>
           <Sheet />
           <Dialog.Close className="mt-3 min-h-11 underline underline-offset-3">Close</Dialog.Close>
         </Dialog.Content>
@@ -70,12 +70,12 @@ function Sheet() {
   const changed = COMMAND_IDS.some((id) => keys[id] !== COMMANDS[id].key);
   return (
     <>
-      <p className="mb-2 text-[14px] text-ink2">
+      <p className="mb-2 text-[0.9375rem] text-ink2">
         Choose a key to change it, then press another. A foot switch that sends a key will do.
       </p>
       {(Object.keys(GROUPS) as Group[]).map((group) => (
         <section key={group} aria-label={GROUPS[group]}>
-          <h3 className="mt-3 mb-1 text-[16px]">{GROUPS[group]}</h3>
+          <h3 className="mt-3 mb-1 text-[1rem]">{GROUPS[group]}</h3>
           <ul>
             {COMMAND_IDS.filter((id) => COMMANDS[id].group === group).map((id) => {
               const name = label(id);

@@ -29,8 +29,10 @@ const newLadder = createRoute({
 const stack = createRoute({
   getParentRoute: () => root,
   path: "/stacks/$stackId",
+  validateSearch: ({ take }: Record<string, unknown>): { take?: number } =>
+    Number.isInteger(Number(take)) && Number(take) > 0 ? { take: Number(take) } : {},
   component: function OneStack() {
-    return <StackPage stackId={Number(stack.useParams().stackId)} />;
+    return <StackPage stackId={Number(stack.useParams().stackId)} takeId={stack.useSearch().take} />;
   },
 });
 const stackIndex = createRoute({

@@ -75,6 +75,37 @@ export const api = {
         ...asItIs(file),
       }),
     ),
+  setAside: (calibration_id: number, aside: boolean) => {
+    const where = { params: { path: { calibration_id } } };
+    return answered(
+      aside
+        ? client.PUT("/api/calibrations/{calibration_id}/set-aside", where)
+        : client.DELETE("/api/calibrations/{calibration_id}/set-aside", where),
+    );
+  },
+  scales: (stack_id: number) =>
+    answered(client.GET("/api/stacks/{stack_id}/scales", { params: { path: { stack_id } } })),
+  applyScale: (stack_id: number, calibration_id: number | null) =>
+    answered(
+      client.PUT("/api/stacks/{stack_id}/scale", {
+        params: { path: { stack_id } },
+        body: { calibration_id },
+      }),
+    ),
+  depthOf: (merge_id: number) =>
+    answered(client.GET("/api/merges/{merge_id}/depth", { params: { path: { merge_id } } })),
+  depthAt: (merge_id: number, x_px: number, y_px: number) =>
+    answered(
+      client.GET("/api/merges/{merge_id}/depth-at", {
+        params: { path: { merge_id }, query: { x_px, y_px } },
+      }),
+    ),
+  leaveOut: (frame_id: number, reason: string) =>
+    answered(
+      client.PUT("/api/frames/{frame_id}/left-out", { params: { path: { frame_id } }, body: { reason } }),
+    ),
+  takeBack: (frame_id: number) =>
+    answered(client.DELETE("/api/frames/{frame_id}/left-out", { params: { path: { frame_id } } })),
   tryScale: (rig_id: number, body: Schemas["ScaleEntry"]) =>
     answered(
       client.POST("/api/rigs/{rig_id}/calibrations/scale/preview", { params: { path: { rig_id } }, body }),
@@ -177,6 +208,8 @@ export type Take = Stack["takes"][number];
 export type Frame = Take["frames"][number];
 export type Merge = Take["merges"][number];
 export type Task = Merge["task"];
+export type DepthLegendView = Answered<"depthOf">;
+export type StackLine = Stack["siblings"][number];
 export type Specimen = Stack["specimen"];
 export type CabinetRow = Answered<"cabinet">["rows"][number];
 export type Rig = Answered<"rigs">[number];

@@ -3,7 +3,7 @@ import { plural, trimmed } from "../lib/numbers";
 import type { LadderDrawing, Rung } from "./layout";
 import { ticks } from "./layout";
 
-const LEFT = 56;
+const LEFT = 60;
 const RIGHT = 18;
 const TOP = 16;
 const BOTTOM = 18;
@@ -38,10 +38,13 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
   const merged = rungs.some((rung) => rung.share !== null);
 
   return (
-    <section aria-label="Ladder" className="flex h-full min-h-0 flex-col border-ink border-r bg-card">
+    <section
+      aria-label="Ladder"
+      className="flex h-full min-h-0 flex-col border-ink border-r bg-card small:order-5 small:h-[30rem]"
+    >
       <div className="flex items-baseline justify-between px-4 pt-3">
-        <h2 className="text-[16px]">Ladder</h2>
-        <span className="head text-[12px] text-ink2">{caption}</span>
+        <h2 className="text-[1rem]">Ladder</h2>
+        <span className="head text-[0.9375rem] text-ink2">{caption}</span>
       </div>
       <div ref={box} className="relative min-h-0 flex-1">
         <svg width={size.width} height={size.height} role="presentation" className="absolute inset-0">
@@ -63,7 +66,7 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
           {ticks(length).map((tick) => (
             <g key={tick}>
               <line x1={LEFT - 6} x2={LEFT} y1={y(tick)} y2={y(tick)} stroke="var(--ink2)" />
-              <text x={LEFT - 10} y={y(tick) + 4} textAnchor="end" fontSize="12" fill="var(--ink2)">
+              <text x={LEFT - 10} y={y(tick) + 4} textAnchor="end" fontSize="0.9375rem" fill="var(--ink2)">
                 {trimmed(tick.toFixed(2))}
               </text>
             </g>
@@ -110,7 +113,7 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
                 x={right - 7}
                 y={y(at) + dy}
                 textAnchor="end"
-                fontSize="12.5"
+                fontSize="0.9375rem"
                 className="head"
                 fill="var(--mark)"
                 stroke="var(--card)"
@@ -136,7 +139,7 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
               <text
                 x={LEFT + 14}
                 y={(y(gap.from) + y(gap.to)) / 2 + 5}
-                fontSize="13"
+                fontSize="0.9375rem"
                 className="head"
                 fill="var(--fault)"
               >
@@ -147,7 +150,7 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
         </svg>
         {onChoose && <RungButtons rungs={rungs} y={y} right={right} onChoose={onChoose} chosen={chosen} />}
       </div>
-      <p className="px-4 pb-2 text-[13px] text-ink2">
+      <p className="px-4 pb-2 text-[0.9375rem] text-ink2">
         {drawing.unplaced > 0
           ? `The planned ladder: where the ${plural(drawing.unplaced, "frame")} lie is not known.`
           : "µm of stage travel from the first rung"}

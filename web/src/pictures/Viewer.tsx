@@ -14,12 +14,16 @@ interface Props {
   right: Shown;
   /** SVG that lies on the pictures, in their own pixels: boxes, lines, brush strokes. */
   overlay?: React.ReactNode;
+  /** Told the pixel under the pointer, or none. */
+  onPoint?: (at: { x: number; y: number } | null) => void;
+  /** What lies over the lower left corner, such as a legend. */
+  corner?: React.ReactNode;
 }
 
 const STEP = 0.02;
 
 /** Two pictures of the same field against each other, a divider between them, down to 1:1, by tiles. */
-export function Viewer({ left, right, overlay }: Props) {
+export function Viewer({ left, right, overlay, onPoint, corner }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [viewer, setViewer] = useState<OpenSeadragon.Viewer | null>(null);
   const [divider, setDivider] = useState(0.5);
@@ -105,6 +109,16 @@ export function Viewer({ left, right, overlay }: Props) {
     const bounds = box.current.getBoundingClientRect();
     setDivider(Math.min(1, Math.max(0, (event.clientX - bounds.left) / bounds.width)));
   };
+  const point = (event: React.PointerEvent) => {
+    const item = viewer?.world.getItemAt(0);
+    if (!item || !box.current || !onPoint) return;
+    const bounds = box.current.getBoundingClientRect();
+    const place = new OpenSeadragon.Point(event.clientX - bounds.left, event.clientY - bounds.top);
+    const { x, y } = item.viewerElementToImageCoordinates(place);
+    const size = item.getContentSize();
+    const inside = x >= 0 && y >= 0 && x < size.x && y < size.y;
+    onPoint(inside ? { x: Math.floor(x), y: Math.floor(y) } : null);
+  };
   const toOne = () => {
     const item = viewer?.world.getItemAt(0);
     if (viewer && item) viewer.viewport.zoomTo(item.imageToViewportZoom(1 / window.devicePixelRatio));
@@ -112,7 +126,12 @@ export function Viewer({ left, right, overlay }: Props) {
 
   return (
     <>
-      <div className="relative min-h-0 flex-1 overflow-hidden bg-mat" data-loaded={loaded}>
+      <div
+        className="relative min-h-0 flex-1 overflow-hidden bg-mat small:h-[70vh] small:min-h-72 small:flex-none"
+        data-loaded={loaded}
+        onPointerMove={onPoint && point}
+        onPointerLeave={() => onPoint?.(null)}
+      >
         <div ref={box} className="absolute inset-0" />
         {overlay && (
           <svg aria-hidden="true" className="pointer-events-none absolute inset-0 h-full w-full">
@@ -144,20 +163,25 @@ export function Viewer({ left, right, overlay }: Props) {
         >
           <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-white" />
         </div>
-        <p className="head pointer-events-none absolute top-2.5 z-10 left-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
+        <p className="head pointer-events-none absolute top-2.5 z-10 left-3 rounded-s bg-card px-2.5 py-1 text-[0.875rem]">
           {left.label}
         </p>
-        <p className="head pointer-events-none absolute top-2.5 z-10 right-3 rounded-s bg-card px-2.5 py-1 text-[13px]">
+        <p className="head pointer-events-none absolute top-2.5 z-10 right-3 rounded-s bg-card px-2.5 py-1 text-[0.875rem]">
           {right.label}
         </p>
+        {corner && (
+          <div className="pointer-events-none absolute bottom-2.5 left-3 z-10 rounded-s bg-card px-2.5 py-1.5">
+            {corner}
+          </div>
+        )}
         {failed && (
           <p role="alert" className="absolute inset-x-0 bottom-3 mx-auto w-fit bg-fault-wash px-3 py-1.5">
             A picture could not be loaded. Choose it again.
           </p>
         )}
       </div>
-      <div className="flex items-center justify-end gap-2 border-ink border-t bg-card px-4 py-1.5">
-        <span className="flex-1 text-[14px] text-ink2">
+      <div className="flex flex-wrap items-center justify-end gap-2 border-ink border-t bg-card px-4 py-1.5">
+        <span className="flex-1 text-[0.875rem] text-ink2">
           Drag the divider, or focus it and use the arrow keys.
         </span>
         <span className="w-16 text-right" aria-live="polite">

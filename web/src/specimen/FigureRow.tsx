@@ -37,9 +37,9 @@ export function FigureRow({ label, value, formula, inputs, source, note }: Props
           aria-label={`How ${label.toLowerCase()} is computed`}
           align="end"
           sideOffset={2}
-          className="z-50 w-96 max-w-[95vw] rounded-s border border-ink bg-card p-4 text-[14px]"
+          className="z-50 w-96 max-w-[95vw] rounded-s border border-ink bg-card p-4 text-[0.875rem]"
         >
-          <p className="head text-[15px]">{label}</p>
+          <p className="head text-[0.9375rem]">{label}</p>
           <p className="my-1.5 bg-sheet px-2 py-1.5">{formula}</p>
           <table className="w-full">
             <caption className="sr-only">Inputs</caption>
@@ -64,7 +64,7 @@ export function FigureRow({ label, value, formula, inputs, source, note }: Props
             </tbody>
           </table>
           {note && <p className="mt-2">{note}</p>}
-          <p className="mt-2 text-[13px] text-ink2">Source: {source}</p>
+          <p className="mt-2 text-[0.875rem] text-ink2">Source: {source}</p>
           <Popover.Arrow className="fill-ink" />
         </Popover.Content>
       </Popover.Portal>

@@ -1,16 +1,54 @@
-import type { Specimen } from "../client/api";
+import { Popover } from "radix-ui";
+import type { Specimen, StackLine } from "../client/api";
+import { StackList } from "./StackList";
+
+interface Props {
+  specimen: Specimen;
+  under: string;
+  /** All stacks of the specimen; the label opens them. */
+  stacks?: StackLine[];
+  stackId?: number;
+  takeId?: number;
+}
 
 /** A specimen's label in the header, as on a drawer card. */
-export function Label({ specimen, under }: { specimen: Specimen; under: string }) {
-  return (
-    <div className="flex w-[270px] shrink-0 flex-col justify-center border-rule border-r px-4">
-      <h1 className="truncate text-[15px] leading-tight">
+export function Label({ specimen, under, stacks, stackId, takeId }: Props) {
+  const words = (
+    <>
+      <span className="block truncate leading-tight">
         {specimen.catalogue_number} {specimen.name}
-      </h1>
-      <p className="truncate text-[13px] text-ink2">
-        {specimen.kind}
-        {specimen.mount && `, ${specimen.mount}`} · {under}
-      </p>
-    </div>
+      </span>
+      <span className="block truncate font-normal text-[0.875rem] text-ink2 [font-family:var(--font-text)] [font-stretch:100%]">
+        {under}
+        {stacks && " ▾"} · {specimen.kind}
+        {specimen.mount && `, ${specimen.mount}`}
+      </span>
+    </>
+  );
+  return (
+    <h1 className="flex w-[clamp(150px,21vw,270px)] shrink-0 border-rule border-r text-[0.9375rem]">
+      {stacks ? (
+        <Popover.Root>
+          <Popover.Trigger
+            className="head w-full min-w-0 px-4 text-left hover:bg-rule/40"
+            aria-label={`${specimen.catalogue_number} ${specimen.name}, ${under}: all stacks and takes`}
+          >
+            {words}
+          </Popover.Trigger>
+          <Popover.Portal>
+            <Popover.Content
+              aria-label="Stacks and takes"
+              align="start"
+              sideOffset={4}
+              className="z-50 max-h-[70vh] w-[420px] max-w-[95vw] overflow-y-auto rounded-s border border-ink bg-card p-4"
+            >
+              <StackList specimenId={specimen.id} stacks={stacks} stackId={stackId} takeId={takeId} />
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
+      ) : (
+        <span className="head flex w-full min-w-0 flex-col justify-center px-4">{words}</span>
+      )}
+    </h1>
   );
 }

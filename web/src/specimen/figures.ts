@@ -26,4 +26,6 @@ export function step(stack: Stack, take: Take): string {
 }
 
 /** How deep a merge goes. */
-export const depth = (merge: Merge) => (merge.depth_um === null ? NOT_KNOWN : um(merge.depth_um));
+export const depthText = (merge: Merge) => (merge.depth_um === null ? NOT_KNOWN : um(merge.depth_um));
+export const depthRange = (merge: Merge) =>
+  merge.depth_um === null ? "in frames" : `over ${um(merge.depth_um)}`;

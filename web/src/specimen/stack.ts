@@ -1,21 +1,57 @@
+import { useNavigate } from "@tanstack/react-router";
 import { createContext, useContext } from "react";
 import type { Merge, Stack, Take } from "../client/api";
 
-export const StackContext = createContext<Stack | null>(null);
+interface Shown {
+  stack: Stack;
+  /** The take that was chosen in the address, if any. */
+  takeId: number | undefined;
+}
+
+export const StackContext = createContext<Shown | null>(null);
 
 /** The stack whose stage is shown. */
 export function useStack(): Stack {
-  const stack = useContext(StackContext);
-  if (!stack) throw new Error("a stage is shown inside a stack only");
-  return stack;
+  return useShown().stack;
 }
 
-/** The take that the stages work with: the latest. */
-export const latestTake = (stack: Stack): Take | undefined => stack.takes.at(-1);
+/** The take that the stages work with, the chosen one or the latest; and choosing another. */
+export function useTake(): { take: Take | undefined; chosen: boolean; choose: (id?: number) => void } {
+  const { stack, takeId } = useShown();
+  const navigate = useNavigate();
+  const found = stack.takes.find((one) => one.id === takeId);
+  return {
+    take: found ?? stack.takes.at(-1),
+    chosen: found !== undefined,
+    choose: (id) => void navigate({ to: ".", search: id === undefined ? {} : { take: id }, replace: true }),
+  };
+}
 
-/** All merges of a stack whose results are here, with their takes, oldest first. */
-export function finishedMerges(stack: Stack): Array<{ take: Take; merge: Merge }> {
+function useShown(): Shown {
+  const shown = useContext(StackContext);
+  if (!shown) throw new Error("a stage is shown inside a stack only");
+  return shown;
+}
+
+/** A merge whose results are here, with its take. */
+export interface Finished {
+  take: Take;
+  merge: Merge;
+}
+
+/** All finished merges of a stack, oldest first. */
+export function finishedMerges(stack: Stack): Finished[] {
   return stack.takes.flatMap((take) =>
     take.merges.filter((merge) => merge.report !== null).map((merge) => ({ take, merge })),
   );
+}
+
+/** The merge to show: the one that was picked, else the newest of a chosen take, else the newest of all. */
+export function shownMerge(
+  finished: Finished[],
+  picked: number | null,
+  takeId?: number,
+): Finished | undefined {
+  const own = takeId === undefined ? finished : finished.filter(({ take }) => take.id === takeId);
+  return own.find(({ merge }) => merge.id === picked) ?? own.at(-1);
 }

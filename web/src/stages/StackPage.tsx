@@ -10,7 +10,7 @@ import { InHeader } from "../ui/HeaderSlot";
 import { Notice, Placeholder } from "../ui/Notice";
 
 /** One stack: its label and stages in the header, the chosen stage below. */
-export function StackPage({ stackId }: { stackId: number }) {
+export function StackPage({ stackId, takeId }: { stackId: number; takeId: number | undefined }) {
   const found = useQuery({ queryKey: ["stack", stackId], queryFn: () => api.stack(stackId) });
   const navigate = useNavigate();
   const stages = found.data?.stages ?? [];
@@ -22,6 +22,7 @@ export function StackPage({ stackId }: { stackId: number }) {
           void navigate({
             to: "/stacks/$stackId/$stage",
             params: { stackId: String(stackId), stage: stage.key },
+            search: true,
           }),
       ]),
     ),
@@ -39,17 +40,25 @@ export function StackPage({ stackId }: { stackId: number }) {
       </Placeholder>
     );
   const stack = found.data;
+  const take = stack.takes.find((one) => one.id === takeId) ?? stack.takes.at(-1);
   return (
-    <StackContext value={stack}>
+    <StackContext value={{ stack, takeId }}>
       <InHeader>
-        <Label specimen={stack.specimen} under={`stack ${stack.number} of ${stack.count}`} />
+        <Label
+          specimen={stack.specimen}
+          under={`stack ${stack.number} of ${stack.siblings.length}${take ? `, take ${take.number} of ${stack.takes.length}` : ""}`}
+          stacks={stack.siblings}
+          stackId={stack.id}
+          takeId={take?.id}
+        />
         <nav aria-label="Stages" className="flex items-stretch pl-2">
           {stack.stages.map((stage) => (
             <Link
               key={stage.key}
               to="/stacks/$stackId/$stage"
               params={{ stackId: String(stackId), stage: stage.key }}
-              className="head flex items-center border-transparent border-b-[5px] border-t-[5px] px-4 text-[15px] text-ink2 hover:text-ink data-[status=active]:border-b-amber-fill data-[status=active]:text-ink"
+              search
+              className="head flex min-h-11 items-center border-transparent border-b-[5px] border-t-[5px] px-[clamp(0.5rem,1vw,1rem)] text-[0.9375rem] text-ink2 hover:text-ink data-[status=active]:border-b-amber-fill data-[status=active]:text-ink"
             >
               {stage.label}
             </Link>

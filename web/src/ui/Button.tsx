@@ -22,7 +22,7 @@ export function Button({ look = "plain", className = "", type = "button", comman
   return (
     <button
       type={type}
-      className={`head inline-flex min-h-11 items-center justify-center gap-2 rounded-s border px-4 text-[15px] disabled:cursor-not-allowed disabled:opacity-50 ${LOOKS[look]} ${className}`}
+      className={`head inline-flex min-h-11 items-center justify-center gap-2 rounded-s border px-4 text-[0.9375rem] disabled:cursor-not-allowed disabled:opacity-50 ${LOOKS[look]} ${className}`}
       {...(command && hint(command))}
       {...rest}
     />

@@ -30,7 +30,7 @@ export function Choice({ label, value, options, onChange, beside = false }: Prop
           }
         >
           <Select.Value />
-          <Select.Icon className="ml-1.5 text-[11px]" aria-hidden="true">
+          <Select.Icon className="ml-1.5 text-[0.9375rem]" aria-hidden="true">
             ▾
           </Select.Icon>
         </Select.Trigger>

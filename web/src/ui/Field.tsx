@@ -1,4 +1,6 @@
 import { useEffect, useId, useState } from "react";
+import { trimmed } from "../lib/numbers";
+import { isPlain, quantity } from "../lib/quantity";
 
 interface Shell {
   label: string;
@@ -29,18 +31,28 @@ export function NumberField({
   const id = useId();
   const [text, setText] = useState(value === null ? "" : String(value));
   useEffect(() => {
-    setText((shown) => (parse(shown) === value ? shown : value === null ? "" : String(value)));
-  }, [value]);
-  const unreadable = text.trim() !== "" && parse(text) === null;
+    setText((shown) => (quantity(shown, unit) === value ? shown : value === null ? "" : String(value)));
+  }, [value, unit]);
+  const read = quantity(text, unit);
+  const unreadable = text.trim() !== "" && read === null;
   const free = text.trim() === "" && computed !== undefined;
   const missing = text.trim() === "" && !optional && !free;
-  const shown = unreadable ? "This is not a number." : missing ? "Enter a number." : problem;
+  const shown = unreadable
+    ? `This is not a number${unit ? ` of ${unit}` : ""}.`
+    : missing
+      ? "Enter a number."
+      : problem;
+  const understood =
+    read !== null && !isPlain(text)
+      ? `Understood: ${unit === "f/" ? "f/" : ""}${trimmed(String(read))}${unit && unit !== "f/" ? ` ${unit}` : ""}.`
+      : undefined;
+  const note = [understood, hint].filter(Boolean).join(" ") || undefined;
   return (
     <div className="border-rule border-b py-1">
       <div className="flex min-h-9 items-center justify-between gap-3">
         <label htmlFor={id}>
           {label}
-          {free && computed !== "" && <span className="text-[13px] text-ink2 italic"> computed</span>}
+          {free && computed !== "" && <span className="text-[0.9375rem] text-ink2 italic"> computed</span>}
         </label>
         <span className="flex items-baseline gap-1.5">
           <input
@@ -51,26 +63,18 @@ export function NumberField({
             className={`w-24 border-b bg-transparent px-1 py-0.5 text-right placeholder:text-ink2 placeholder:italic placeholder:opacity-100 ${shown ? "border-fault text-fault" : free ? "border-transparent" : "border-ink2 border-dotted"}`}
             value={text}
             aria-invalid={shown ? true : undefined}
-            aria-describedby={shown || hint ? `${id}-note` : undefined}
+            aria-describedby={shown || note ? `${id}-note` : undefined}
             onChange={(event) => {
               setText(event.target.value);
-              onChange(parse(event.target.value));
+              onChange(quantity(event.target.value, unit));
             }}
           />
           {unit && <span className="min-w-7 text-ink2">{unit}</span>}
         </span>
       </div>
-      <Note id={`${id}-note`} problem={shown} hint={hint} />
+      <Note id={`${id}-note`} problem={shown} hint={note} />
     </div>
   );
-}
-
-/** A number as typed, with a comma or a point; null when it is none. */
-export function parse(text: string): number | null {
-  const plain = text.trim().replace(",", ".");
-  if (!/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(plain)) return null;
-  const value = Number(plain);
-  return Number.isFinite(value) ? value : null;
 }
 
 interface TextProps extends Shell {
@@ -143,7 +147,7 @@ interface CheckProps {
 function Note({ id, problem, hint }: { id: string; problem?: string; hint?: string }) {
   if (!problem && !hint) return null;
   return (
-    <p id={id} className={`pb-1 text-[13px] ${problem ? "text-fault" : "text-ink2"}`}>
+    <p id={id} className={`pb-1 text-[0.9375rem] ${problem ? "text-fault" : "text-ink2"}`}>
       {problem ?? hint}
     </p>
   );

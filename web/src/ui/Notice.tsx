@@ -12,7 +12,7 @@ export function Notice({ kind, title, children }: Props) {
   return (
     <div
       role={kind === "fault" ? "alert" : "note"}
-      className={`border-l-4 px-3.5 py-2.5 text-[14px] ${look}`}
+      className={`border-l-4 px-3.5 py-2.5 text-[0.9375rem] ${look}`}
     >
       {title && <strong>{title} </strong>}
       {children}

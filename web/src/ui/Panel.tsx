@@ -1,5 +1,5 @@
 import { Dialog } from "radix-ui";
-import type { ReactNode } from "react";
+import { type ReactNode, useRef } from "react";
 
 interface Props {
   title: string;
@@ -10,8 +10,12 @@ interface Props {
   children: ReactNode;
 }
 
-/** A sheet from the right edge, for entering something new. */
+const FIRST = "input, select, textarea, button, [href], [tabindex='0']";
+
+/** A sheet from the right edge. It opens on its first control, and gives the focus back to where it came from. */
 export function Panel({ title, open, onClose, wide = false, children }: Props) {
+  const opener = useRef<HTMLElement | null>(null);
+  const body = useRef<HTMLDivElement>(null);
   return (
     <Dialog.Root open={open} onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
@@ -19,14 +23,25 @@ export function Panel({ title, open, onClose, wide = false, children }: Props) {
         <Dialog.Content
           aria-describedby={undefined}
           className={`fixed inset-y-0 right-0 z-40 max-w-full overflow-y-auto border-ink border-l bg-sheet p-5 ${wide ? "w-[940px]" : "w-[440px]"}`}
+          onOpenAutoFocus={(event) => {
+            opener.current = document.activeElement as HTMLElement | null;
+            const first = body.current?.querySelector<HTMLElement>(FIRST);
+            if (!first) return;
+            event.preventDefault();
+            first.focus();
+          }}
+          onCloseAutoFocus={(event) => {
+            event.preventDefault();
+            opener.current?.focus();
+          }}
         >
           <div className="mb-3 flex items-center justify-between">
-            <Dialog.Title className="text-[20px]">{title}</Dialog.Title>
+            <Dialog.Title className="text-[1.25rem]">{title}</Dialog.Title>
             <Dialog.Close className="min-h-11 px-2 text-ink2 underline underline-offset-3">
               Close
             </Dialog.Close>
           </div>
-          {children}
+          <div ref={body}>{children}</div>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

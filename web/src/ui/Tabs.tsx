@@ -17,7 +17,7 @@ export function Tabs({ label, value, onChange, tabs }: Props) {
           <Radix.Trigger
             key={tab.value}
             value={tab.value}
-            className="head -mb-px min-h-11 border-transparent border-b-[3px] px-3 text-[15px] text-ink2 hover:text-ink data-[state=active]:border-amber-fill data-[state=active]:text-ink"
+            className="head -mb-px min-h-11 border-transparent border-b-[3px] px-3 text-[0.9375rem] text-ink2 hover:text-ink data-[state=active]:border-amber-fill data-[state=active]:text-ink"
           >
             {tab.label}
           </Radix.Trigger>

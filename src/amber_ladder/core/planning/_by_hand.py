@@ -12,7 +12,7 @@ class ByHand:
 
     ``sweeps`` is how often focus must rock through the depth, ``hold_s`` how long the shutter is held in all;
     ``kept`` how many remain once those that add nothing are thinned out. ``step_um`` is the distance between frames
-    of one sweep.
+    of one sweep. ``curve`` pairs numbers of frames with the coverage they give, beyond the wanted one.
     """
 
     frames: int
@@ -21,6 +21,7 @@ class ByHand:
     sweeps: int
     step_um: float
     coverage: float
+    curve: tuple[tuple[int, float], ...]
 
 
 def frames_by_chance(*, depth_um: float, sharp_um: float, coverage: float) -> int:
@@ -55,4 +56,7 @@ def plan_by_hand(
     hold_s = frames / frames_per_second
     step_um = sweep_um_per_s / frames_per_second
     kept = min(frames, ceil(depth_um / (sharp_um * (1.0 - overlap))) + 1)
-    return ByHand(frames, kept, hold_s, max(1, ceil(hold_s * sweep_um_per_s / depth_um)), step_um, coverage)
+    counts = sorted({round(frames * place / 30.0) for place in range(46)})
+    curve = tuple((count, coverage_by_chance(count, depth_um=depth_um, sharp_um=sharp_um)) for count in counts)
+    sweeps = max(1, ceil(hold_s * sweep_um_per_s / depth_um))
+    return ByHand(frames, kept, hold_s, sweeps, step_um, coverage, curve)

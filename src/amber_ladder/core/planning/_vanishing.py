@@ -25,10 +25,14 @@ SOURCE = "diffusion of vapour and heat: Pruppacher & Klett, Microphysics of Clou
 
 @dataclass(frozen=True, slots=True)
 class Vanishing:
-    """Seconds until the edge has moved by the allowed distance; None where the crystal does not shrink."""
+    """Seconds until the edge has moved by the allowed distance; None where the crystal does not shrink.
+
+    ``edge`` pairs seconds with how far the edge has moved by then, µm, to twice the allowed distance.
+    """
 
     seconds: float | None
     how: Literal["sublimates", "melts", "keeps"]
+    edge: tuple[tuple[float, float], ...] = ()
 
 
 def time_to_shrink(*, air_celsius: float, humidity: float, size_um: float, allowed_um: float) -> Vanishing:
@@ -46,8 +50,13 @@ def time_to_shrink(*, air_celsius: float, humidity: float, size_um: float, allow
         rate, how = _sublimation(min(air_celsius, 0.0), humidity, air_celsius), "sublimates"
     if rate <= 0.0:
         return Vanishing(None, "keeps")
-    # r dr/dt = −rate, so r² falls evenly.
-    return Vanishing((radius**2 - (radius - allowed) ** 2) / (2.0 * rate), how)
+
+    def after_s(moved: float) -> float:
+        # r dr/dt = −rate, so r² falls evenly.
+        return (radius**2 - (radius - moved) ** 2) / (2.0 * rate)
+
+    moves = [min(2.0 * allowed, radius) * place / 30.0 for place in range(31)]
+    return Vanishing(after_s(allowed), how, tuple((after_s(moved), moved * 1e6) for moved in moves))
 
 
 def _sublimation(ice_celsius: float, humidity: float, air_celsius: float) -> float:

@@ -1,7 +1,8 @@
 """Cabinet: all specimens, found by text and kind, and how far each has come."""
 
 from dataclasses import dataclass
-from typing import Annotated
+from datetime import datetime
+from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
@@ -9,17 +10,14 @@ from amber_ladder.formats.rig_json import RefractiveIndex, Strict
 from amber_ladder.store import specimens
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Specimen, Stack, Task
+from amber_ladder.work.stack.scale import scale_of
 from amber_ladder.work.stack.stages import StageState, goes_on_at, stages_of
 from amber_ladder.work.stack.views import (
-    LadderView,
-    OpticsView,
     SpecimenView,
-    ladder_view,
-    optics_view,
+    StackLine,
     specimen_view,
     stack_ladder,
-    stack_plan,
-    stack_rig,
+    stack_line,
 )
 
 Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
@@ -47,25 +45,32 @@ class SpecimenEntry(Strict):
 
 @dataclass(frozen=True, slots=True)
 class StackSummary:
-    """A specimen's latest stack in one line. ``merge_id`` is the merge whose composite stands for it."""
+    """A specimen's latest stack at a glance. Steps in µm, of the stage and in the medium."""
 
     id: int
-    number: int
     rig_name: str
-    optics: OpticsView
-    ladder: LadderView
+    effective_f_number: float
+    step_um: float
+    step_in_medium_um: float
+    pixel_um: float
+    pixel_origin: Literal["nominal", "measured"]
     stages: list[StageState]
     goes_on_at: str
-    merge_id: int | None
     busy: bool
 
 
 @dataclass(frozen=True, slots=True)
 class CabinetRow:
-    """One specimen in the cabinet."""
+    """One specimen in the cabinet: its latest stack, and all of them in one line each, by number.
+
+    ``merge_id`` is the merge whose composite stands for it; ``worked_at`` when anything was last begun for it.
+    """
 
     specimen: SpecimenView
     stack: StackSummary | None
+    stacks: list[StackLine]
+    merge_id: int | None
+    worked_at: datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,10 +90,10 @@ class CabinetView:
 
 
 def browse(words: str = "", kind: str = "") -> CabinetView:
-    """All specimens that match."""
+    """All specimens that match, the one that was worked on last first."""
     with transaction() as session:
-        found = specimens.find(session, words=words, kind=kind)
-        rows = [CabinetRow(specimen_view(one), _latest(one)) for one in found]
+        rows = [_row(one) for one in specimens.find(session, words=words, kind=kind)]
+        rows.sort(key=lambda row: row.worked_at, reverse=True)
         return CabinetView(rows, [KindCount(*pair) for pair in specimens.kinds(session)])
 
 
@@ -116,22 +121,36 @@ def read_specimen(specimen_id: int) -> SpecimenView:
         return specimen_view(specimens.get(session, specimen_id))
 
 
-def _latest(specimen: Specimen) -> StackSummary | None:
-    if not specimen.stacks:
-        return None
-    stack = specimen.stacks[-1]
-    rig, plan = stack_rig(stack), stack_plan(stack)
+def _row(specimen: Specimen) -> CabinetRow:
+    of_stacks = [time for stack in specimen.stacks for time in _begun(stack)]
+    return CabinetRow(
+        specimen_view(specimen),
+        _summary(specimen.stacks[-1]) if specimen.stacks else None,
+        [stack_line(stack) for stack in specimen.stacks],
+        _shown_merge(specimen.stacks),
+        max([specimen.created_at, *of_stacks]),
+    )
+
+
+def _begun(stack: Stack) -> list[datetime]:
+    takes = [take.created_at for take in stack.takes]
+    return [stack.created_at, *takes, *(product.created_at for take in stack.takes for product in take.products)]
+
+
+def _summary(stack: Stack) -> StackSummary:
     ladder, optics = stack_ladder(stack)
     busy = any(task.state in ("waiting", "running") for task in _tasks(stack))
+    scale = scale_of(stack)
     return StackSummary(
         stack.id,
-        stack.number,
         stack.rig_name,
-        optics_view(rig, optics),
-        ladder_view(ladder, optics, plan),
+        optics.effective_f_number,
+        ladder.step_um,
+        ladder.step_in_medium_um,
+        scale.um_per_px,
+        scale.origin,
         stages_of(stack),
         goes_on_at(stack, busy=busy),
-        _shown_merge(specimen.stacks),
         busy,
     )
 

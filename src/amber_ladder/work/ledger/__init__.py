@@ -24,7 +24,7 @@ def as_csv() -> str:
 
 def _ledger_row(stack: Stack) -> list[object]:
     """What was planned stands as planned; what was shot is left empty where nobody knows it."""
-    view, (ladder, _) = stack_view(stack, stack.number), stack_ladder(stack)
+    view, (ladder, _) = stack_view(stack), stack_ladder(stack)
     finished = [merge for take in stack.takes for merge in take.merges if merge.report]
     merge = finished[-1] if finished else None
     take = merge.take if merge else stack.takes[-1] if stack.takes else None
@@ -42,8 +42,8 @@ def _ledger_row(stack: Stack) -> list[object]:
         (series.depth_from or "not known") if series else "", view.ladder.frames,
         len(take.frames) if take else "", len(report["frames_used"]) if report else "",
         _figure(report["depth_um"] if report else None, ".1f"),
-        _figure(scale.um_per_px if scale else view.optics.pixel_um, ".5g"),
-        (scale.scale_from or "not known") if scale else view.optics.pixel_origin,
+        _figure(scale.um_per_px if scale else view.scale.um_per_px, ".5g"),
+        (scale.scale_from or "not known") if scale else view.scale.origin,
         merge.number if merge else "", merge.settings["method"] if merge else "",
         len(report["coverage"]["gaps"]) if report else "",
         shot_with(take) if take else "",

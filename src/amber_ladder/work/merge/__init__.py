@@ -1,5 +1,6 @@
 """Merge: from sorted frames to composite, depth and report."""
 
+from amber_ladder.work.merge.depths import DepthAt, DepthView, depth_at, depth_of
 from amber_ladder.work.merge.merges import MergeEntry, begin_merge, merge_take
 
-__all__ = ["MergeEntry", "begin_merge", "merge_take"]
+__all__ = ["DepthAt", "DepthView", "MergeEntry", "begin_merge", "depth_at", "depth_of", "merge_take"]

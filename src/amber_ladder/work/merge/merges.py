@@ -17,6 +17,7 @@ from amber_ladder.store.queue import AT_ONCE, enqueue
 from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.on_disk.merging import RESULTS, MergeSettings, merge_frames
 from amber_ladder.work.pictures import prepare_tiles
+from amber_ladder.work.stack.scale import scale_of
 from amber_ladder.work.stack.series import fills_sensor, shots_of, sorted_take
 from amber_ladder.work.stack.views import MergeView, merge_view, stack_ladder, stack_rig
 
@@ -110,9 +111,8 @@ def _series(store: FrameStore, merge: Product) -> _Series:
     paths = [store.original(frame.sha256, frame.suffix) for frame, _ in kept]
     frames = StoredFrames(paths, [frame.name for frame, _ in kept], info)
     depths = [one["depth_um"] for one in sorting.series] if sorting.depth_from else None
-    _, optics = stack_ladder(take.stack)
     whole = fills_sensor(shot, stack_rig(take.stack).to_core().sensor)
-    return _Series(frames, left_out, depths, sorting.depth_from, optics.pixel_um if whole else None)
+    return _Series(frames, left_out, depths, sorting.depth_from, scale_of(take.stack).um_per_px if whole else None)
 
 
 MERGING = LongWork(KIND, {"register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}, by_worker=merge_take)

@@ -81,7 +81,7 @@ def merge_frames(
             scratch / "composite.tif", merged.composite, colour_profile=profile, um_per_px=settings.um_per_px
         )
         depth, unit = _depth(merged, found, settings, depths_um)
-        write_depth(scratch / "depth.tif", depth, unit=unit)
+        write_depth(scratch / "depth.tif", depth, unit=unit, um_per_px=settings.um_per_px)
         spread = depth_spread(depth)
         report = _report(frames, left_out, found, merged, settings, method, unit, time.monotonic() - started)
         report["depth_um"] = round(spread[1] - spread[0], 3) if spread and unit == "µm" else None

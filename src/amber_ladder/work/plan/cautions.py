@@ -37,7 +37,7 @@ def tick_caution(stack_id: int, entry: CautionEntry) -> StackView:
             read = {"key": entry.key, "title": applying[entry.key], "read_at": now().isoformat(timespec="seconds")}
             stack.cautions_read = [*stack.cautions_read, read]
             session.flush()
-        return stack_view(stack, len(stack.specimen.stacks))
+        return stack_view(stack)
 
 
 def circumstances(specimen: Specimen) -> Circumstances:

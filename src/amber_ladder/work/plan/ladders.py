@@ -36,7 +36,7 @@ def save_ladder(specimen_id: int, entry: PlanEntry) -> StackView:
         _fill(stack, rigs.get(session, entry.rig_id), entry, specimen.medium_index)
         stacks.add_stack(session, specimen, stack)
         session.expire_all()
-        return stack_view(stacks.get_stack(session, stack.id), len(specimen.stacks))
+        return stack_view(stacks.get_stack(session, stack.id))
 
 
 def change_ladder(stack_id: int, entry: PlanEntry) -> StackView:
@@ -47,7 +47,7 @@ def change_ladder(stack_id: int, entry: PlanEntry) -> StackView:
             raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
         _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
         session.flush()
-        return stack_view(stack, len(stack.specimen.stacks))
+        return stack_view(stack)
 
 
 def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
@@ -65,14 +65,14 @@ def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
         ladder_of(after, rig, resolve(rig))  # refuses what cannot be planned before anything is kept
         stack.plan = after.model_dump(mode="json", exclude_none=True)
         session.flush()
-        return stack_view(stack, len(stack.specimen.stacks))
+        return stack_view(stack)
 
 
 def read_stack(stack_id: int) -> StackView:
     """A stack with all that its stages show. Raises NotFound."""
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id)
-        return stack_view(stack, len(stack.specimen.stacks))
+        return stack_view(stack)
 
 
 def _fill(stack: Stack, rig: StoredRig, entry: PlanEntry, medium_index: float) -> None:

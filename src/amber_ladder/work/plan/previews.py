@@ -10,8 +10,9 @@ from amber_ladder.core.optics import Check, Subject, check_rig, resolve
 from amber_ladder.core.planning import ByHand, Framing, Turn, Vanishing, Way, Worth
 from amber_ladder.core.sorting import depth_in_medium_um
 from amber_ladder.errors import BadInput
-from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.formats.plan_json import LadderRequestJson, Overlap
 from amber_ladder.formats.rig_json import RigJson, Strict
+from amber_ladder.formats.validated import between
 from amber_ladder.store import rigs
 from amber_ladder.store.database import transaction
 from amber_ladder.work.on_disk.planning import ladder_of
@@ -40,14 +41,14 @@ class ByHandEntry(Strict):
     sharp_um: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
     frames_per_second: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)]
     sweep_um_per_s: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
-    overlap: Annotated[float, Field(ge=0, le=0.95, allow_inf_nan=False)] = 0.3
+    overlap: Overlap = 0.3
 
 
 class VanishingEntry(Strict):
     """A snow crystal and the air around it."""
 
     air_celsius: Annotated[float, Field(ge=-60, le=30, allow_inf_nan=False)]
-    humidity: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+    humidity: Annotated[float, Field(allow_inf_nan=False, description="share"), between(0, 1, "%", 100)]
     size_um: Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False)]
     allowed_um: Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False)]
 
@@ -98,6 +99,7 @@ class VanishingView:
 
     seconds: float | None
     how: str
+    edge: list[tuple[float, float]]
     source: str
     limits: str
 
@@ -157,7 +159,7 @@ def by_hand(entry: ByHandEntry) -> ByHand:
 def vanishing(entry: VanishingEntry) -> VanishingView:
     """How long a snow crystal keeps its shape. Raises BadInput."""
     found: Vanishing = planning.time_to_shrink(**entry.model_dump())
-    return VanishingView(found.seconds, found.how, planning.SOURCE, planning.LIMITS)
+    return VanishingView(found.seconds, found.how, list(found.edge), planning.SOURCE, planning.LIMITS)
 
 
 def _way_view(way: Way, rig_id: int, rig_name: str) -> WayView:

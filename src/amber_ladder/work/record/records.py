@@ -1,7 +1,10 @@
 """Record: the label and everything behind it, in open formats."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any, Literal
 
 from amber_ladder import __version__
@@ -11,13 +14,15 @@ from amber_ladder.core.sorting import Shot
 from amber_ladder.errors import NotFound
 from amber_ladder.formats.exports import png_with_bar
 from amber_ladder.formats.pictures import colour_profile, read_picture
+from amber_ladder.formats.results import rescaled_composite, rescaled_depth
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
+from amber_ladder.work.stack.scale import planned_scale, scale_of
 from amber_ladder.work.stack.series import fills_sensor
-from amber_ladder.work.stack.views import optics_view, stack_ladder, stack_rig, stack_view, take_view
+from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,10 +50,25 @@ def label(merge_id: int) -> RecordView:
         return label_of(merge)
 
 
-def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> tuple[Path, str]:
-    """A merge's TIFF as it lies on the disk, and the name to save it under. Raises NotFound."""
-    stem = label(merge_id).file_stem
-    return FrameStore(settings().data).product_folder(merge_id) / f"{kind}.tif", f"{stem}_{kind}.tif"
+@contextmanager
+def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> Iterator[tuple[Path, str]]:
+    """A merge's TIFF, and the name to save it under. Raises NotFound.
+
+    It is the file as it lies on the disk, or where a scale was applied after the merge, a passing copy that carries it.
+    """
+    with transaction() as session:
+        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        shown, merged = label_of(merge), (merge.report or {})["settings"]
+    path = FrameStore(settings().data).product_folder(merge_id) / f"{kind}.tif"
+    name = f"{shown.file_stem}_{kind}.tif"
+    if shown.um_per_px == merged["um_per_px"]:
+        yield path, name
+        return
+    with TemporaryDirectory() as scratch:
+        copy = Path(scratch) / name
+        rescale = rescaled_composite if kind == "composite" else rescaled_depth
+        rescale(path, copy, um_per_px=shown.um_per_px)
+        yield copy, name
 
 
 def png(merge_id: int) -> tuple[bytes, str]:
@@ -71,7 +91,7 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         stack, sorting = merge.take.stack, merge.sorting
         shown = label_of(merge)
-        view, take = stack_view(stack, stack.number), take_view(merge.take)
+        view, take = stack_view(stack), take_view(merge.take)
         figures = [asdict(figure) for figure in explain(stack_rig(stack).to_core())]
         content = {
             "made_with": f"Amber Ladder {__version__}",
@@ -98,7 +118,8 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
                 "depth_from": sorting.depth_from, "series": sorting.series, "left_out": sorting.left_out,
             },
             "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
-                      "bar": asdict(shown.bar) if shown.bar else None},
+                      "bar": asdict(shown.bar) if shown.bar else None,
+                      "as_planned": asdict(planned_scale(stack)), "applied_later": stack.scale},
             "merge": {"number": merge.number, "merged_at": merged_at(merge), "version": merge.version,
                       "settings": merge.settings, "report": merge.report},
             "mended": shown.mended,
@@ -133,18 +154,18 @@ _CAMERAS = {
 def label_of(merge: Product) -> RecordView:
     """The label of a merge that is finished."""
     stack, report = merge.take.stack, merge.report or {}
-    rig, (_, optics) = stack_rig(stack), stack_ladder(stack)
-    view = optics_view(rig, optics)
+    sensor = stack_rig(stack).to_core().sensor
+    scale = scale_of(stack)
     width = int(report["crop"]["width"])
     first = next(frame for frame in merge.take.frames if frame.name == report["frames_used"][0])
-    known = fills_sensor(Shot(first.name, first.width_px, first.height_px, first.bits), rig.to_core().sensor)
+    known = fills_sensor(Shot(first.name, first.width_px, first.height_px, first.bits), sensor)
     mends = [one for one in merge.take.products if one.parent_id == merge.id and one.kind == "mend"]
     return RecordView(
         merge.id,
-        view.pixel_um if known else None,
-        view.u_pixel_um if known else None,
-        view.pixel_origin if known else None,
-        scale_bar(width, view.pixel_um) if known else None,
+        scale.um_per_px if known else None,
+        scale.u_um_per_px if known else None,
+        scale.origin if known else None,
+        scale_bar(width, scale.um_per_px) if known else None,
         width,
         _stem(merge),
         shot_with(merge.take),

@@ -22,7 +22,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store import rigs, stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import Calibration, Rig, Task
+from amber_ladder.store.models import Calibration, Rig, Task, now
 from amber_ladder.store.queue import enqueue
 from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.on_disk.calibrating import ramp_json, ruling_in, scale_json, stated_scale
@@ -96,6 +96,7 @@ class CalibrationView:
     pictures: list[dict[str, Any]]
     result: dict[str, Any] | None
     task: TaskView | None
+    set_aside_at: datetime | None
     made_at: datetime
 
 
@@ -241,6 +242,32 @@ def forget(calibration_id: int) -> None:
         session.delete(calibration)
 
 
+def set_aside(calibration_id: int, *, aside: bool) -> list[CalibrationView]:
+    """Set a calibration aside, or let it count again; the rig works with the newest scale that counts.
+
+    A magnification that somebody typed in stays. Raises NotFound, and Conflict for one without a result.
+    """
+    with transaction() as session:
+        calibration = rigs.get_calibration(session, calibration_id, locked=True)
+        if calibration.result is None:
+            raise Conflict("this calibration has no result: take it off the list instead")
+        calibration.set_aside_at = now() if aside else None
+        rig = calibration.rig
+        definition = RigJson.model_validate(rig.definition)
+        scales = [(one, one.result) for one in rig.calibrations if one.kind == "scale" and one.result]
+        present = definition.measured.magnification if definition.measured else None
+        if calibration.kind == "scale" and present in (None, *(result["magnification"] for _, result in scales)):
+            newest = next((result for one, result in reversed(scales) if one.set_aside_at is None), None)
+            # Those of earlier versions did not keep the uncertainty of the magnification.
+            u = newest.get("u_magnification") if newest else None
+            _use_scale(rig, definition, newest["magnification"] if newest else None, u)
+            rigs.save(session, rig)
+            if rig.version != len(rig.versions):
+                rigs.keep_version(session, rig)
+        rig_id = rig.id
+    return of_rig(rig_id)
+
+
 def calibrate(task_id: int, progress: Progress) -> None:
     """The worker's part: shoot the ramp if it is a simulated one, then measure it."""
     store = FrameStore(settings().data)
@@ -362,7 +389,7 @@ def _two_points(
     }
 
 
-def _use_scale(rig: Rig, definition: RigJson, magnification: float, u_magnification: float) -> None:
+def _use_scale(rig: Rig, definition: RigJson, magnification: float | None, u_magnification: float | None) -> None:
     before = definition.measured or MeasuredValuesJson()
     measured = before.model_copy(update={"magnification": magnification, "u_magnification": u_magnification})
     changed = definition.model_copy(update={"measured": measured})
@@ -379,7 +406,7 @@ def _relative_scale_uncertainty(definition: RigJson) -> float:
 def _view(one: Calibration) -> CalibrationView:
     return CalibrationView(
         one.id, one.rig_id, one.rig_version, one.kind, one.method, one.entry, one.pictures, one.result,  # type: ignore[arg-type]
-        task_view(one.task) if one.task else None, one.made_at,
+        task_view(one.task) if one.task else None, one.set_aside_at, one.made_at,
     )  # fmt: skip
 
 

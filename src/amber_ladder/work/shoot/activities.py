@@ -77,8 +77,29 @@ class Activities:
         if token:
             token.stop()
 
-    def begin(self, what: str, work: Callable[[], None], stop: StopToken) -> None:
-        """Begin; the bench must be free."""
+    def begin_awaited(self, what: str, work: Callable[[], None], stop: StopToken) -> Callable[[], None]:
+        """Begin; the bench must be free. Returns what waits for its end and raises what it raised."""
+        failed = list[BaseException]()
+
+        def noted() -> None:
+            try:
+                work()
+            except BaseException as error:
+                failed.append(error)
+                raise
+
+        ended = self.begin(what, noted, stop)
+
+        def wait() -> None:
+            ended.wait()
+            if failed:
+                self.said = None  # whoever asked is told
+                raise failed[0]
+
+        return wait
+
+    def begin(self, what: str, work: Callable[[], None], stop: StopToken) -> threading.Event:
+        """Begin; the bench must be free. Returns what is set when it has ended."""
         activity = self._current = _Activity(what, stop)
         self.said = None
 
@@ -102,6 +123,7 @@ class Activities:
 
         threading.Thread(target=thread, name=what, daemon=True).start()
         self._told()
+        return activity.ended
 
     def stop(self, *, patience_s: float = _HAND_OVER_S) -> bool:
         """Stop what goes on and every request that still waits; whether what went on has ended."""

@@ -15,7 +15,7 @@ from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot import preflight, takes
 from amber_ladder.work.shoot.activities import MOVING, Activities
 from amber_ladder.work.shoot.current_take import CurrentTake
-from amber_ladder.work.shoot.find_ends import sweep
+from amber_ladder.work.shoot.find_ends import Search
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
 from amber_ladder.work.shoot.light import LightDesk, flash_view
 from amber_ladder.work.shoot.live import LiveFrame, look
@@ -44,6 +44,7 @@ from amber_ladder.work.shoot.views import (
     MoveEntry,
     PreflightItem,
     RunEntry,
+    SearchView,
 )
 from amber_ladder.work.stack.views import TakeView, stack_plan, stack_rig
 
@@ -64,6 +65,7 @@ class Bench:
         self._optical: Optical | None = None
         self._light = LightDesk()
         self._ends: EndsView | None = None
+        self._search: Search | None = None
         self._current = CurrentTake(self._activities, self._line)
         self._heading_um: float | None = None
 
@@ -83,6 +85,7 @@ class Bench:
             rail_view(self._line, bench, setup, self._reach(), in_use=self._activities.busy is not None),
             flash_view(optical),
             self._ends,
+            self._search_view(),
             self._light.test,
             self._light.room,
             self._current.growth(),
@@ -135,6 +138,7 @@ class Bench:
             self._current.view(),
             self._current.growth(),
             flash.ready_in_s() if flash else 0.0,
+            self._search_view(),
         )
 
     # The rail, and the ends
@@ -186,14 +190,21 @@ class Bench:
             if live is None:
                 raise Conflict("finding the ends needs a live view: mark them by hand")
             self._activities.free()
-            rail, reach = self._line.rail(), self._reach()
+            search = Search(
+                self._line.move_to, live, self._reach(), near_um=setup.plan.near_um, far_um=setup.ladder.far_um,
+                sharp_um=setup.ladder.sharp_depth_stage_um,
+            )  # fmt: skip
 
             def work() -> None:
-                found = sweep(self._line.move_to, rail, live, reach, setup.ladder.sharp_depth_stage_um, stop)
-                self._ends = EndsView(found.near_um, found.far_um, found.passed_near, found.passed_far)
+                try:
+                    found = search.ends(stop)
+                    self._ends = EndsView(found.near_um, found.far_um, found.passed_near, found.passed_far)
+                finally:
+                    self._search = None
 
-            self._ends = None
+            self._line.rail()
             _check_begun(stop)
+            self._ends, self._search = None, search
             self._activities.begin("finding the ends", work, stop)
         return self.view()
 
@@ -206,10 +217,27 @@ class Bench:
         return self._now()
 
     def test_frame(self) -> BenchView:
-        """Shoot a frame that belongs to no take, and judge its light. Raises Conflict, DeviceTrouble."""
+        """Go to the middle of the ladder, shoot a frame that belongs to no take, and judge its light.
+
+        Raises Conflict, DeviceTrouble, Stopped.
+        """
+        stop = self._activities.ask()
         with self._turn:
             self._activities.free()
-            self._light.test_frame(self._mounted()[1])
+            setup, optical = self._mounted()
+            ends = self._ends
+            near_um, far_um = (ends.near_um, ends.far_um) if ends else (setup.plan.near_um, setup.ladder.far_um)
+            middle_um = 0.5 * (near_um + far_um)
+            self._reach().check(middle_um)
+
+            def work() -> None:
+                at_um = self._line.move_to(middle_um, stop)
+                stop.check()
+                self._light.test_frame(optical, at_um)
+
+            _check_begun(stop)
+            end = self._activities.begin_awaited("testing the light", work, stop)
+        end()
         return self._now()
 
     def room_frame(self) -> BenchView:
@@ -229,7 +257,8 @@ class Bench:
         """What must be so before a run; looking at it changes nothing. Raises NotFound."""
         with transaction() as session:
             stack = stacks.get_stack(session, stack_id)
-            setup, unread = setup_of(stack), [one.title for one in unread_cautions(stack)]
+            setup, unread, rig = setup_of(stack), unread_cautions(stack), rigs.on_bench(session)
+            on_bench = preflight.RigOnBench(rig.id, rig.name, rig.version) if rig else None
         bench, mounted = bench_settings(), self._setup
         # What was found for another stack, or for this one with another rig, tells nothing here.
         here = mounted is not None and mounted.stack_id == stack_id and mounted.rig == setup.rig
@@ -237,7 +266,7 @@ class Bench:
         return preflight.items(
             setup, bench, reach_for(setup, bench), self._line.trouble if away else None, unread,
             shutil.disk_usage(settings().data).free,
-            ends=self._ends if here else None, test=self._light.test if here else None,
+            on_bench=on_bench, ends=self._ends if here else None, test=self._light.test if here else None,
             room=self._light.room if here else None, flash=self._optical.flash if here and self._optical else None,
         )  # fmt: skip
 
@@ -388,6 +417,10 @@ class Bench:
     def _forget_findings(self) -> None:
         """Ends and light were found with what stood there before."""
         self._ends, self._light = None, LightDesk()
+
+    def _search_view(self) -> SearchView | None:
+        search = self._search
+        return search.view() if search else None
 
     def _mounted(self) -> tuple[Setup, Optical]:
         if self._setup is None or self._optical is None:

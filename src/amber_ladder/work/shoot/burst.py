@@ -99,8 +99,11 @@ class Burst:
             None if left is None else max(left, 0.0), self._said, round(self.coverage, 4),
         )  # fmt: skip
 
-    def gather(self) -> None:
-        """Until it is covered, the time is over, or it is told to stop. Raises Conflict when nothing came."""
+    def gather(self) -> str:
+        """Until it is covered, the time is over, or it is told to stop; says how it ended.
+
+        Raises Conflict when nothing came.
+        """
         clock = threading.Thread(target=self._watch_the_clock, daemon=True)
         clock.start()
         for path in self._before:  # what it had seen before it was cut off
@@ -121,6 +124,9 @@ class Burst:
             if kept < 2:
                 raise Conflict(f"{kept} usable frames came into {self._folder}: at least 2 are needed")
             put_in_order(take, None)
+            take.run = {**(take.run or {}), "coverage": round(self.coverage, 4)}
+        why = f"{self._said} " if self._said else ""
+        return f"{why}{kept} frames cover {self.coverage:.0%} of the depth, by chance."
 
     def _take_in(self, arrival: Arrival) -> None:
         if arrival.reason:

@@ -120,7 +120,7 @@ class CurrentTake:
             reach=reach, clock=WallClock(), controls=Controls(stop), keep=keep, told=told,
         )  # fmt: skip
 
-        def climb() -> None:
+        def climb() -> str:
             for path, position_um in kept:
                 growing.add(decoded(path.read_bytes()), position_um)
             if rungs.todo:
@@ -128,6 +128,7 @@ class CurrentTake:
                 start_um = run.first_um() - _OVERSHOOT_UM
                 self._line.move_to(start_um if reach.lowest_um is None else max(start_um, reach.lowest_um), stop)
                 run.climb()
+            return ""
 
         self.run, self._shown = run, (take_id, setup.stack_id)
         self._begin(f"shooting {setup.label}", task_id, take_id, climb, stop)
@@ -139,15 +140,15 @@ class CurrentTake:
         burst = self._burst = Burst(take_id, setup, picture, hand, FrameStore(settings().data), stop)
         self._begin(f"gathering frames of {setup.label}", burst.task_id, take_id, burst.gather, stop)
 
-    def _begin(self, what: str, task_id: int, take_id: int, work: Callable[[], None], stop: StopToken) -> None:
+    def _begin(self, what: str, task_id: int, take_id: int, work: Callable[[], str], stop: StopToken) -> None:
         self._task_id = task_id
         self._activities.begin(what, lambda: self._shot(task_id, take_id, work), stop)
 
-    def _shot(self, task_id: int, take_id: int, work: Callable[[], None]) -> None:
-        """Do the work of a take and write down how it ended."""
+    def _shot(self, task_id: int, take_id: int, work: Callable[[], str]) -> None:
+        """Do the work of a take, which says what there is to say of its end, and write down how it ended."""
         state, message = "failed", ""
         try:
-            work()
+            message = work()
             state = "done"
         except Stopped as error:
             state, message = "stopped", str(error)

@@ -1,83 +1,142 @@
-"""A sweep that finds where nothing is sharp any more, nearer and farther."""
+"""A search that finds the specimen, and where nothing of it is sharp any more, nearer and farther."""
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from amber_ladder.core.focus import Ends, EndsFinder, in_focus
 from amber_ladder.core.planning import Reach
-from amber_ladder.devices.protocols import LiveView, Rail
+from amber_ladder.devices.protocols import LiveView
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import Conflict
+from amber_ladder.work.shoot.views import SearchView
+
+Move = Callable[[float, StopToken], float | None]
 
 _WIDTH_PX = 704
 _STEP = 0.45  # of the sharp depth
 _CLEAR_DEPTHS = 5.0  # so many sharp depths without anything sharp are the end
 _SOMETHING = 0.0006  # share of pixels in focus, above which something is
-_FARTHEST_DEPTHS = 400.0  # without meeting anything, from where the sweep began
+_FARTHEST_DEPTHS = 400.0  # from the plan, without meeting anything
+_RUN_UP_UM = 300.0
 
 
-def sweep(
-    move: Callable[[float, StopToken], float | None],
-    rail: Rail,
-    live: LiveView,
-    reach: Reach,
-    sharp_um: float,
-    stop: StopToken,
-) -> Ends:
-    """Go nearer until nothing is sharp, then far until nothing is sharp again, measuring on the way there alone, so
+class Search:
+    """Looks for the ends of what a plan from ``near_um`` to ``far_um`` is for; all positions are the stage's, in µm.
 
-    that the play of the screw does not show. Raises Stopped, DeviceTrouble, and Conflict where nothing was sharp.
+    ``sharp_um`` is the sharp depth as a stage move.
     """
-    started_um = rail.position_um()
-    position = _clear(move, live, reach, sharp_um, started_um, stop)
-    run_up_um = 300.0
-    move(max(position - run_up_um, reach.lowest_um) if reach.lowest_um is not None else position - run_up_um, stop)
-    finder = EndsFinder()
-    while True:
-        move(position, stop)
-        stop.check()
-        rgb = live.live(_WIDTH_PX)
-        grey = np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
-        finder.add(position, grey)
-        if finder.passed_far(sharp_um, _CLEAR_DEPTHS):
-            break
-        following = position + _STEP * sharp_um
-        if reach.highest_um is not None and following > reach.highest_um:
-            break
-        if finder.ends(sharp_um) is None and position > started_um + _FARTHEST_DEPTHS * sharp_um:
-            break
-        position = following
-    ends = finder.ends(sharp_um)
-    if ends is None:
+
+    def __init__(
+        self, move: Move, live: LiveView, reach: Reach, *, near_um: float, far_um: float, sharp_um: float
+    ) -> None:
+        self._move, self._live, self._reach = move, live, reach
+        self._near_um, self._far_um, self._sharp_um = near_um, far_um, sharp_um
+        self._phase: str = "look"
+        self._left_um = 0.0
+        self._um_a_second: float | None = None
+
+    def view(self) -> SearchView:
+        """What it does, and how long that takes if the specimen lies where the plan says; None while unknown."""
+        pace = self._um_a_second
+        return SearchView(self._phase, self._left_um / pace if pace else None)  # type: ignore[arg-type]
+
+    def ends(self, stop: StopToken) -> Ends:
+        """Begin where the plan does and look outwards until something is sharp; then go nearer until nothing is, and
+
+        far until nothing is again, measuring on the way there alone, so that the play of the screw does not show.
+        Raises Stopped, DeviceTrouble, and Conflict where nothing was sharp.
+        """
+        met_um = self._meet(stop)
+        position = self._clear(met_um, stop)
+        self._to(max(position - _RUN_UP_UM, self._lowest_um), stop)
+        return self._measure(position, met_um, stop)
+
+    def _meet(self, stop: StopToken) -> float:
+        for low, high in self._spans():
+            position = low
+            while position <= high:
+                self._left_um = self._far_um - min(position, self._far_um) + 2 * _CLEAR_DEPTHS * self._sharp_um
+                if _something(self._look(position, stop)):
+                    return position
+                position += self._sharp_um
         raise Conflict(
             "nothing was sharp anywhere on the way: is there light, is the specimen under the lens, and is the rail "
             "near its working distance?"
         )
-    return ends
 
+    def _spans(self) -> Iterator[tuple[float, float]]:
+        """The plan; then, on either side in turn, stretches that grow, as far as the rail and patience reach."""
+        margin = _CLEAR_DEPTHS * self._sharp_um
+        low, high = self._within(self._near_um - margin), self._within(self._far_um + margin)
+        yield low, high
+        lowest = max(self._lowest_um, self._near_um - _FARTHEST_DEPTHS * self._sharp_um)
+        highest = min(self._highest_um, self._far_um + _FARTHEST_DEPTHS * self._sharp_um)
+        width = max(high - low, 2.0 * margin)
+        while low > lowest or high < highest:
+            if high < highest:
+                yield high, min(high + width, highest)
+            if low > lowest:
+                yield max(low - width, lowest), low
+            low, high, width = max(low - width, lowest), min(high + width, highest), 2.0 * width
 
-def _clear(
-    move: Callable[[float, StopToken], float | None],
-    live: LiveView,
-    reach: Reach,
-    sharp_um: float,
-    position_um: float,
-    stop: StopToken,
-) -> float:
-    """Go nearer from where the rail is until nothing has been sharp for a while; returns that position."""
-    clear_since = position_um
-    position = position_um
-    while clear_since - position < _CLEAR_DEPTHS * sharp_um:
+    def _clear(self, position_um: float, stop: StopToken) -> float:
+        """Go nearer until nothing has been sharp for a while; returns that position."""
+        self._phase = "clear"
+        position = clear_since = position_um
+        while clear_since - position < _CLEAR_DEPTHS * self._sharp_um:
+            following = position - self._sharp_um
+            if following < self._lowest_um:
+                break
+            position = following
+            if _something(self._look(position, stop)):
+                clear_since = position
+        return position
+
+    def _measure(self, position_um: float, met_um: float, stop: StopToken) -> Ends:
+        self._phase = "measure"
+        finder, position, sharp_um = EndsFinder(), position_um, self._sharp_um
+        while True:
+            self._left_um = max(self._far_um + _CLEAR_DEPTHS * sharp_um - position, 0.0)
+            finder.add(position, self._look(position, stop, share=_STEP))
+            if finder.passed_far(sharp_um, _CLEAR_DEPTHS):
+                break
+            position += _STEP * sharp_um
+            nothing_yet = finder.ends(sharp_um) is None
+            if position > self._highest_um or (nothing_yet and position > met_um + _FARTHEST_DEPTHS * sharp_um):
+                break
+        ends = finder.ends(sharp_um)
+        if ends is None:
+            raise Conflict("something was sharp, but too little to measure: more light, or mark the ends by hand")
+        return ends
+
+    def _look(self, position_um: float, stop: StopToken, *, share: float = 1.0) -> NDArray[np.float32]:
+        began = time.monotonic()
+        self._to(position_um, stop)
+        rgb = self._live.live(_WIDTH_PX)
+        pace = share * self._sharp_um / max(time.monotonic() - began, 1e-3)
+        self._um_a_second = pace if self._um_a_second is None else 0.8 * self._um_a_second + 0.2 * pace
+        return np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
+
+    def _to(self, position_um: float, stop: StopToken) -> None:
         stop.check()
-        rgb = live.live(_WIDTH_PX)
-        grey = np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
-        if float(in_focus(grey).edges.mean()) > _SOMETHING:
-            clear_since = position
-        following = position - sharp_um
-        if reach.lowest_um is not None and following < reach.lowest_um:
-            break
-        position = following
-        move(position, stop)
-    return position
+        self._move(position_um, stop)
+        stop.check()
+
+    def _within(self, position_um: float) -> float:
+        return min(max(position_um, self._lowest_um), self._highest_um)
+
+    @property
+    def _lowest_um(self) -> float:
+        return float("-inf") if self._reach.lowest_um is None else self._reach.lowest_um
+
+    @property
+    def _highest_um(self) -> float:
+        return float("inf") if self._reach.highest_um is None else self._reach.highest_um
+
+
+def _something(grey: NDArray[np.float32]) -> bool:
+    return float(in_focus(grey).edges.mean()) > _SOMETHING

@@ -2,13 +2,22 @@
 
 import time
 
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.focus import in_focus
 from amber_ladder.core.light import read_light, room_light
 from amber_ladder.core.optics import flash_changed_by, power_setting
 from amber_ladder.devices.protocols import Flash
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.models import now
 from amber_ladder.work.shoot.incoming import decoded
+from amber_ladder.work.shoot.live import WIDTH_PX
 from amber_ladder.work.shoot.opening import Optical
 from amber_ladder.work.shoot.views import FlashEntry, FlashView, RoomView, TestFrameView
+
+_SOMETHING = 0.0006  # share of pixels in focus, above which something is
 
 
 class LightDesk:
@@ -29,16 +38,20 @@ class LightDesk:
         if entry.on is not None:
             flash.on = entry.on
 
-    def test_frame(self, optical: Optical) -> None:
-        """Shoot a frame and judge its light. Raises Conflict, DeviceTrouble."""
+    def test_frame(self, optical: Optical, at_um: float | None) -> None:
+        """Shoot a frame here, at ``at_um`` if that is known, and judge its light. Raises Conflict, DeviceTrouble."""
         flash = _flash(optical)
         self._jpeg = _shot(optical, flash_on=True)
-        reading = read_light(decoded(self._jpeg))
+        picture = decoded(self._jpeg)
+        reading, sharp = read_light(picture), _in_focus(picture)
         change = flash_changed_by(reading.change_stops, flash.power)
         number = self.test.number + 1 if self.test else int(time.time())
         power = change.power or (1.0 if change.missing_stops > 0 and reading.change_stops > 0 else None)
         recycle_s = flash.recycle_s(power or flash.power)
-        self.test = TestFrameView(number, flash.power, reading, change.setting, power, change.missing_stops, recycle_s)
+        self.test = TestFrameView(
+            number, flash.power, at_um, now(), sharp, reading, change.setting,
+            power if sharp else None, change.missing_stops, recycle_s,
+        )  # fmt: skip
 
     def room_frame(self, optical: Optical) -> None:
         """Shoot with the flash off: it must be black. Raises Conflict, DeviceTrouble."""
@@ -61,6 +74,14 @@ def flash_view(optical: Optical | None) -> FlashView | None:
     return FlashView(
         flash.power, power_setting(flash.power), flash.on, flash.ready_in_s(), flash.recycle_s(flash.power)
     )
+
+
+def _in_focus(picture: NDArray[np.uint8]) -> bool:
+    """Whether anything is: looked at in the size of the live view, where its threshold was found."""
+    shrink = min(1.0, WIDTH_PX / picture.shape[1])
+    small = cv2.resize(picture, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
+    grey = np.asarray(cv2.cvtColor(small, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
+    return float(in_focus(grey).edges.mean()) > _SOMETHING
 
 
 def _flash(optical: Optical) -> Flash:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from amber_ladder.core.focus import in_focus
 from amber_ladder.devices.protocols import LiveView
 from amber_ladder.errors import DeviceTrouble
-from amber_ladder.work.shoot.views import GrowthView, RunView
+from amber_ladder.work.shoot.views import GrowthView, RunView, SearchView
 
 WIDTH_PX = 704
 _LOUPE_PX = 300
@@ -36,6 +36,7 @@ class LiveFrame:
     run: RunView | None
     growth: GrowthView | None
     ready_in_s: float
+    search: SearchView | None
 
 
 def look(live: LiveView | None, loupe: tuple[float, float] | None) -> LivePictures:

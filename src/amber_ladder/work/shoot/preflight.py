@@ -1,11 +1,12 @@
 """The list before a run: what a person at the bench would look at, in the order they would."""
 
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
-from amber_ladder.core.planning import Reach
+from amber_ladder.core.planning import Caution, Reach
 from amber_ladder.devices.protocols import Flash
 from amber_ladder.errors import OutOfReach
-from amber_ladder.store.models import Take
+from amber_ladder.store.models import Take, now
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, EndsView, PreflightItem, RoomView, TestFrameView
 
@@ -13,6 +14,8 @@ _LATELY = timedelta(minutes=30)  # hands may be on the bench again after that
 _ROOM_FACTOR = 1.3  # frames that are shot again take room too
 _UNKNOWN_BYTES = 40_000_000
 _MOST_CLIPPED = 0.01
+_OLD_MINUTES = 30.0
+CAUTION = "caution:"  # before the key of a caution that is still to be read
 _BY_THE_BODY = (
     ("stabiliser", "Stabiliser off", "A stabiliser at work shifts the picture between frames."),
     ("autofocus", "Autofocus as the body's manual asks for its own bracketing", "Some want it on, some off."),
@@ -23,28 +26,44 @@ _BY_THE_BODY = (
 )  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True)
+class RigOnBench:
+    """The rig that somebody said is on the bench."""
+
+    rig_id: int
+    name: str
+    version: int
+
+
 def items(
     setup: Setup,
     bench: BenchSettings,
     reach: Reach,
     rail_trouble: str | None,
-    unread: list[str],
+    unread: list[Caution],
     free_bytes: int,
     *,
+    on_bench: RigOnBench | None,
     ends: EndsView | None,
     test: TestFrameView | None,
     room: RoomView | None,
     flash: Flash | None,
 ) -> list[PreflightItem]:
     """The list for a stack."""
-    found = [_rail(rail_trouble), _limits(setup, reach), _space(setup, free_bytes), _ends(setup, ends)]
+    found = [
+        _rail(rail_trouble),
+        _rig(setup, on_bench),
+        _limits(setup, reach),
+        _space(setup, free_bytes),
+        _ends(setup, ends),
+    ]
     if bench.camera == SIMULATED:
         found += [_light(test, flash), _room(room)]
     else:
         found.append(
             PreflightItem("light", "Light was judged on the camera", "confirm", "Fixed exposure, nothing washed out.")
         )
-    found.append(_cautions(unread))
+    found += _cautions(unread)
     if setup.plan.focus_unit:
         found += [PreflightItem(key, title, "confirm", detail) for key, title, detail in _BY_THE_BODY]
     return found
@@ -67,6 +86,29 @@ def _rail(trouble: str | None) -> PreflightItem:
     if trouble:
         return PreflightItem("rail", "The rail answers", "stop", trouble)
     return PreflightItem("rail", "The rail answers", "fine", "It is connected and says where it is.")
+
+
+def _rig(setup: Setup, on_bench: RigOnBench | None) -> PreflightItem:
+    title = "The rig that was planned with is on the bench"
+    if on_bench is None:
+        return PreflightItem(
+            "rig", title, "confirm",
+            f"Nobody said which rig is on the bench; this ladder was planned for {setup.rig_name}. Say so under Rigs, "
+            "or look.",
+        )  # fmt: skip
+    if on_bench.rig_id != setup.rig_id:
+        return PreflightItem(
+            "rig", title, "confirm",
+            f"{on_bench.name} is on the bench, this ladder was planned for {setup.rig_name}: step, sharp depth and "
+            "scale would not be those of the plan.",
+        )  # fmt: skip
+    if on_bench.version != setup.rig_version:
+        return PreflightItem(
+            "rig", title, "confirm",
+            f"{on_bench.name} was changed since this ladder was planned (version {setup.rig_version}, now "
+            f"{on_bench.version}).",
+        )  # fmt: skip
+    return PreflightItem("rig", title, "fine", f"{on_bench.name}, version {on_bench.version}.")
 
 
 def _limits(setup: Setup, reach: Reach) -> PreflightItem:
@@ -117,6 +159,11 @@ def _light(test: TestFrameView | None, flash: Flash | None) -> PreflightItem:
     title = "Light is tested"
     if test is None or flash is None or test.power != flash.power:
         return PreflightItem("light", title, "confirm", "No test frame was shot at this power.")
+    if not test.in_focus:
+        return PreflightItem("light", title, "confirm", "Nothing was in focus in the test frame: it tells little.")
+    minutes = (now() - test.shot_at).total_seconds() / 60.0
+    if minutes > _OLD_MINUTES:
+        return PreflightItem("light", title, "confirm", f"The test frame is {minutes:.0f} minutes old.")
     if max(test.reading.clipped) > _MOST_CLIPPED:
         share = 100 * max(test.reading.clipped)
         return PreflightItem("light", title, "confirm", f"{share:.1f} % of the test frame is washed out.")
@@ -141,7 +188,8 @@ def _room(room: RoomView | None) -> PreflightItem:
     return PreflightItem("room", title, "fine", "No room light is seen.")
 
 
-def _cautions(unread: list[str]) -> PreflightItem:
-    if unread:
-        return PreflightItem("cautions", "Cautions are read", "confirm", f"Not ticked yet: {'; '.join(unread)}.")
-    return PreflightItem("cautions", "Cautions are read", "fine", "All that apply are ticked.")
+def _cautions(unread: list[Caution]) -> list[PreflightItem]:
+    """Each by itself: what is ticked in one go is not read."""
+    if not unread:
+        return [PreflightItem("cautions", "Cautions are read", "fine", "All that apply are ticked.")]
+    return [PreflightItem(f"{CAUTION}{one.key}", one.title, "confirm", one.text) for one in unread]

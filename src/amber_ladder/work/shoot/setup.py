@@ -21,6 +21,9 @@ class Setup:
     stack_id: int
     label: str
     kind: str
+    rig_id: int
+    rig_name: str
+    rig_version: int
     rig: RigJson
     plan: LadderRequestJson
     ladder: Ladder
@@ -35,7 +38,10 @@ def setup_of(stack: Stack) -> Setup:
     rig, plan = stack_rig(stack), stack_plan(stack)
     core = rig.to_core()
     optics = resolve(core)
-    return Setup(stack.id, label, specimen.kind, rig, plan, ladder_of(plan, core, optics), optics, specimen.id)
+    return Setup(
+        stack.id, label, specimen.kind, stack.rig_id, stack.rig_name, stack.rig_version, rig, plan,
+        ladder_of(plan, core, optics), optics, specimen.id,
+    )  # fmt: skip
 
 
 def bench_settings() -> BenchSettings:

@@ -1,6 +1,7 @@
 """What the bench is set to, and what its page gets to see."""
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
@@ -80,7 +81,10 @@ class BurstEntry(Strict):
 
 @dataclass(frozen=True, slots=True)
 class RailView:
-    """The rail. ``trouble`` says why it does not answer; ``free_um`` is the space before the specimen."""
+    """The rail. ``trouble`` says why it does not answer; ``free_um`` is the space before the specimen.
+
+    ``jogs_um`` are distances to move by, from fine to coarse, that this rail can do.
+    """
 
     address: str
     trouble: str | None
@@ -88,6 +92,7 @@ class RailView:
     lowest_um: float | None
     highest_um: float | None
     click_um: float | None
+    jogs_um: list[float]
     free_um: float | None
 
 
@@ -114,10 +119,16 @@ class EndsView:
 
 @dataclass(frozen=True, slots=True)
 class TestFrameView:
-    """A test frame at a power, and what to change. ``number`` changes with each, for the picture's address."""
+    """A test frame at a power, and what to change. ``number`` changes with each, for the picture's address.
+
+    ``at_um`` is where it was shot; with nothing in focus there, its light tells little, and no change is proposed.
+    """
 
     number: int
     power: float
+    at_um: float | None
+    shot_at: datetime
+    in_focus: bool
     reading: LightReading
     next_setting: str
     next_power: float | None
@@ -169,6 +180,17 @@ class RunView:
 
 
 @dataclass(frozen=True, slots=True)
+class SearchView:
+    """A search for the ends: it looks for the specimen, goes nearer until nothing is sharp, or measures on the way far.
+
+    ``seconds_left`` holds if the specimen lies where the plan says; None while that cannot be told.
+    """
+
+    phase: Literal["look", "clear", "measure"]
+    seconds_left: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class HoldView:
     """Whether a held move goes on."""
 
@@ -188,6 +210,7 @@ class BenchView:
     rail: RailView
     flash: FlashView | None
     ends: EndsView | None
+    search: SearchView | None
     test_frame: TestFrameView | None
     room: RoomView | None
     growth: GrowthView | None

@@ -18,6 +18,7 @@ from amber_ladder.core.sorting import (
 from amber_ladder.store.models import Take
 from amber_ladder.store.tasks import RUN
 
+_COVERED = 0.985
 _UNKNOWN = "Where these frames lie is not known: depth counts frames, not µm."
 
 
@@ -30,13 +31,27 @@ class GapView:
 
 
 @dataclass(frozen=True, slots=True)
-class SeriesView:
-    """What is known of a take. ``step_um`` (of the stage), ``overlap`` and ``depth_um`` (in the medium) are those of
+class LeftOutView:
+    """A frame that takes no part, and why."""
 
-    the frames as they lie, None where that is not known; ``depth_from`` says whether positions were reported or are
-    merely the planned ones. ``rungs_um`` is the take's own ladder, empty where it has none.
+    frame_id: int
+    name: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class SeriesView:
+    """What is known of a take. ``used`` frames can be merged; ``left_out`` are the others.
+
+    ``step_um`` (of the stage), ``overlap`` and ``depth_um`` (in the medium) are those of the frames as they lie, None
+    where that is not known; ``depth_from`` says whether positions were reported or are merely the planned ones,
+    ``order_said`` how they are ordered, in words. ``rungs_um`` is the take's own ladder, empty where it has none.
+    ``coverage`` is the share of the planned depth that frames by hand hold, by chance.
     """
 
+    used: int
+    left_out: list[LeftOutView]
+    order_said: str
     rungs_um: list[float]
     missing: list[int]
     gaps: list[GapView]
@@ -44,6 +59,7 @@ class SeriesView:
     step_um: float | None
     overlap: float | None
     depth_um: float | None
+    coverage: float | None
     warnings: list[str]
 
 
@@ -78,6 +94,9 @@ def series_view(take: Take, ladder: Ladder, sensor: Sensor) -> SeriesView:
     sharp_um = ladder.sharp_depth_stage_um
     step_um = spacing_um(shots, sorting)
     return SeriesView(
+        len(sorting.order),
+        [LeftOutView(take.frames[number].id, shots[number].name, reason) for number, reason in sorting.left_out],
+        _order(take, sorting),
         rungs,
         list(missing_rungs(len(rungs), shots)) if take.complete else [],
         [GapView(one.from_um, one.to_um) for one in gaps(shots, sorting, sharp_um=sharp_um)] if take.complete else [],
@@ -85,7 +104,8 @@ def series_view(take: Take, ladder: Ladder, sensor: Sensor) -> SeriesView:
         step_um,
         1.0 - step_um / sharp_um if step_um is not None else None,
         sorting.depths_um[-1] if sorting.depths_um else None,
-        _warnings(shots, sorting, sharp_um, sensor) if sorting.order else [],
+        (take.run or {}).get("coverage"),
+        _warnings(take, shots, sorting, sharp_um, sensor) if sorting.order else [],
     )
 
 
@@ -109,8 +129,24 @@ def fills_sensor(shot: Shot, sensor: Sensor) -> bool:
     return (width, height) in ((sensor.width_px, sensor.height_px), (sensor.height_px, sensor.width_px))
 
 
-def _warnings(shots: list[Shot], sorting: Sorting, sharp_um: float, sensor: Sensor) -> list[str]:
+def _order(take: Take, sorting: Sorting) -> str:
+    if sorting.depth_from == "reported":
+        return "Nearest first, by where the rail said it was."
+    if sorting.depth_from == "planned" and take.source == "files":
+        return "By file name, taken to be one for each planned rung, nearest first."
+    if sorting.depth_from == "planned":
+        return "Nearest first, by where the rail was sent."
+    return "By file name; which end is near is not known." if take.source != "bench" else "As they arrived."
+
+
+def _warnings(take: Take, shots: list[Shot], sorting: Sorting, sharp_um: float, sensor: Sensor) -> list[str]:
     found: list[str] = []
+    coverage = (take.run or {}).get("coverage")
+    if coverage is not None and coverage < _COVERED:
+        found.append(
+            f"These {len(sorting.order)} frames cover {coverage:.0%} of the planned depth, by chance: the rest is soft "
+            "in every one of them. Shoot another burst, or take the picture for what it is."
+        )
     if sorting.depths_um is None:
         found.append(_UNKNOWN)
     far_off = [shots[number].stray_um or 0.0 for number in strays(shots, sharp_um=sharp_um)]

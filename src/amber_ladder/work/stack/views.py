@@ -11,6 +11,7 @@ from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.store.models import Frame, Product, Rig, Specimen, Stack, Take, Task
 from amber_ladder.work.on_disk.planning import ladder_of
+from amber_ladder.work.stack.scale import Scale, scale_of
 from amber_ladder.work.stack.series import SeriesView, repairable, series_view
 from amber_ladder.work.stack.stages import StageState, stages_of
 
@@ -101,6 +102,29 @@ class TakeView:
 
 
 @dataclass(frozen=True, slots=True)
+class TakeLine:
+    """A take in one line; ``merges`` counts those that are finished."""
+
+    id: int
+    number: int
+    source: Literal["bench", "files", "folder"]
+    frames: int
+    merges: int
+    created_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class StackLine:
+    """A stack of a specimen in one line, with its takes."""
+
+    id: int
+    number: int
+    rig_name: str
+    created_at: datetime
+    takes: list[TakeLine]
+
+
+@dataclass(frozen=True, slots=True)
 class OpticsView:
     """The figures of a rig that every stage shows."""
 
@@ -146,11 +170,11 @@ class LadderView:
 
 @dataclass(frozen=True, slots=True)
 class StackView:
-    """A stack with all that its stages show."""
+    """A stack with all that its stages show; ``siblings`` are all of its specimen's stacks, by number."""
 
     id: int
     number: int
-    count: int
+    siblings: list[StackLine]
     specimen: SpecimenView
     rig_id: int
     rig_name: str
@@ -158,6 +182,7 @@ class StackView:
     rig: RigJson
     plan: LadderRequestJson
     optics: OpticsView
+    scale: Scale
     ladder: LadderView
     created_at: datetime
     takes: list[TakeView]
@@ -284,14 +309,30 @@ def stack_ladder(stack: Stack) -> tuple[Ladder, Optics]:
     return ladder_of(stack_plan(stack), rig, optics), optics
 
 
-def stack_view(stack: Stack, count: int) -> StackView:
-    """A stack; ``count`` is how many its specimen has."""
+def stack_line(stack: Stack) -> StackLine:
+    """A stack in one line."""
+    takes = [
+        TakeLine(
+            take.id,
+            take.number,
+            take.source,  # type: ignore[arg-type]
+            take.frame_count,
+            sum(merge.task.state == "done" for merge in take.merges),
+            take.created_at,
+        )
+        for take in stack.takes
+    ]
+    return StackLine(stack.id, stack.number, stack.rig_name, stack.created_at, takes)
+
+
+def stack_view(stack: Stack) -> StackView:
+    """A stack."""
     rig, plan = stack_rig(stack), stack_plan(stack)
     ladder, optics = stack_ladder(stack)
     return StackView(
         stack.id,
         stack.number,
-        count,
+        [stack_line(one) for one in stack.specimen.stacks],
         specimen_view(stack.specimen),
         stack.rig_id,
         stack.rig_name,
@@ -299,6 +340,7 @@ def stack_view(stack: Stack, count: int) -> StackView:
         rig,
         plan,
         optics_view(rig, optics),
+        scale_of(stack),
         ladder_view(ladder, optics, plan),
         stack.created_at,
         [_take_view(take, ladder, rig.to_core().sensor) for take in stack.takes],

@@ -1,12 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
+import { ToggleGroup } from "radix-ui";
 import { useDeferredValue, useState } from "react";
-import { api, type CabinetRow, pictureUrl } from "../../client/api";
-import { fNumber, trimmed, um } from "../../lib/numbers";
+import { api } from "../../client/api";
 import { SpecimenForm } from "../../specimen/SpecimenForm";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
+import { Rows } from "./Rows";
+import { COLUMNS, type Order, sorted } from "./sorting";
 
 const PLURALS: Record<string, string> = {
   insect: "Insects",
@@ -15,54 +17,86 @@ const PLURALS: Record<string, string> = {
   plant: "Plants",
 };
 
+const PAGE = 50;
+
 /** All specimens, and how far each has come. */
 export function Cabinet() {
   const [words, setWords] = useState("");
   const [kind, setKind] = useState("");
   const [adding, setAdding] = useState(false);
+  const [order, setOrder] = useState<Order>({ by: "worked", descending: true });
+  const [page, setPage] = useState(0);
   const asked = useDeferredValue(words);
   const found = useQuery({
     queryKey: ["cabinet", asked, kind],
     queryFn: () => api.cabinet(asked, kind),
     placeholderData: keepPreviousData,
   });
-  const rows = found.data?.rows ?? [];
+  const rows = sorted(found.data?.rows ?? [], order);
+  const pages = Math.ceil(rows.length / PAGE);
+  const shown = Math.min(page, Math.max(pages - 1, 0));
+  const sort = (by: Order["by"]) => {
+    setPage(0);
+    setOrder((now) => ({ by, descending: by === now.by ? !now.descending : by === "worked" }));
+  };
 
   return (
     <div className="h-full overflow-y-auto">
-      <div className="sticky top-0 z-10 flex flex-wrap items-center gap-3 bg-sheet px-5 py-4">
+      <div className="sticky top-0 z-20 flex flex-wrap items-center gap-x-3 gap-y-1 bg-sheet px-5 py-3">
         <h1 className="sr-only">Cabinet</h1>
+        {/* What is rarer comes first for the keyboard, so that results follow right after the search. */}
+        <div className="order-last ml-auto flex flex-wrap items-center gap-x-4">
+          <Choice
+            beside
+            label="Sorted by"
+            value={order.by}
+            options={COLUMNS.map(({ key, label }) => ({ value: key, label: label.toLowerCase() }))}
+            onChange={(by) => {
+              setPage(0);
+              setOrder({ by: by as Order["by"], descending: by === "worked" });
+            }}
+          />
+          <a
+            className="min-h-11 content-center text-[0.9375rem] text-ink2 underline underline-offset-3 hover:text-ink"
+            href="/api/ledger.csv"
+          >
+            All stacks as CSV
+          </a>
+          <Button look="next" onClick={() => setAdding(true)}>
+            Add a specimen
+          </Button>
+        </div>
         <input
           type="search"
           aria-label="Find a specimen, label or rig"
           placeholder="Find a specimen, label or rig"
-          className="h-11 w-[340px] rounded-s border border-ink bg-card px-3 placeholder:text-ink3"
+          className="h-11 w-[300px] rounded-s border border-ink bg-card px-3 placeholder:text-ink3"
           value={words}
-          onChange={(event) => setWords(event.target.value)}
+          onChange={(event) => {
+            setWords(event.target.value);
+            setPage(0);
+          }}
         />
-        <fieldset aria-label="Show one kind only" className="flex flex-wrap">
+        <ToggleGroup.Root
+          type="single"
+          aria-label="Show one kind only"
+          className="flex flex-wrap"
+          value={kind}
+          onValueChange={(one) => {
+            setKind(one);
+            setPage(0);
+          }}
+        >
           {(found.data?.kinds ?? []).map((one) => (
-            <button
+            <ToggleGroup.Item
               key={one.kind}
-              type="button"
-              aria-pressed={kind === one.kind}
-              className="min-h-11 px-2 text-ink2 hover:text-ink aria-pressed:text-ink aria-pressed:underline aria-pressed:decoration-[3px] aria-pressed:decoration-amber-fill aria-pressed:underline-offset-8"
-              onClick={() => setKind(kind === one.kind ? "" : one.kind)}
+              value={one.kind}
+              className="min-h-11 px-2 text-ink2 hover:text-ink data-[state=on]:text-ink data-[state=on]:underline data-[state=on]:decoration-[3px] data-[state=on]:decoration-amber-fill data-[state=on]:underline-offset-8"
             >
               {PLURALS[one.kind] ?? one.kind} {one.count}
-            </button>
+            </ToggleGroup.Item>
           ))}
-        </fieldset>
-        <span className="flex-1" />
-        <a
-          className="min-h-11 content-center text-[14px] text-ink2 underline underline-offset-3 hover:text-ink"
-          href="/api/ledger.csv"
-        >
-          All stacks as CSV
-        </a>
-        <Button look="next" onClick={() => setAdding(true)}>
-          Add a specimen
-        </Button>
+        </ToggleGroup.Root>
       </div>
       {found.isError && (
         <div className="px-5 pb-3">
@@ -92,120 +126,25 @@ export function Cabinet() {
           )}
         </Placeholder>
       )}
-      {rows.length > 0 && <Rows rows={rows} />}
+      {rows.length > 0 && (
+        <Rows rows={rows.slice(shown * PAGE, (shown + 1) * PAGE)} order={order} onSort={sort} />
+      )}
+      {pages > 1 && (
+        <nav aria-label="Pages of the cabinet" className="flex items-center gap-4 px-5 pb-6">
+          <Button disabled={shown === 0} onClick={() => setPage(shown - 1)}>
+            Earlier page
+          </Button>
+          <span>
+            {shown * PAGE + 1} to {Math.min((shown + 1) * PAGE, rows.length)} of {rows.length}
+          </span>
+          <Button disabled={shown === pages - 1} onClick={() => setPage(shown + 1)}>
+            Later page
+          </Button>
+        </nav>
+      )}
       <Panel title="Add a specimen" open={adding} onClose={() => setAdding(false)}>
         <SpecimenForm onDone={() => setAdding(false)} />
       </Panel>
-    </div>
-  );
-}
-
-function Rows({ rows }: { rows: CabinetRow[] }) {
-  return (
-    <table className="mx-5 mb-8 w-[calc(100%-40px)] text-[15px]">
-      <thead>
-        <tr className="border-rule border-b text-left text-[13px] text-ink2">
-          <th className="w-24 py-1.5">
-            <span className="sr-only">Picture</span>
-          </th>
-          <th>Specimen</th>
-          <th>Rig</th>
-          <th>Eff. aperture</th>
-          <th>Step</th>
-          <th>Scale</th>
-          <th className="w-40">Plan to record</th>
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map((row) => (
-          <SpecimenRow key={row.specimen.id} row={row} />
-        ))}
-      </tbody>
-    </table>
-  );
-}
-
-function SpecimenRow({ row: { specimen, stack } }: { row: CabinetRow }) {
-  const title = `${specimen.catalogue_number} ${specimen.name}`;
-  const inMedium = stack && specimen.medium_index > 1;
-  return (
-    <tr className="relative border-rule border-b hover:bg-card">
-      <td className="py-2 pr-3">
-        {stack?.merge_id ? (
-          <img
-            alt=""
-            loading="lazy"
-            className="h-[60px] w-[84px] bg-mat object-cover"
-            src={pictureUrl("composite", stack.merge_id, "preview.jpg")}
-          />
-        ) : (
-          <span className="grid h-[60px] w-[84px] place-items-center border border-rule border-dashed text-[12px] text-ink2">
-            no picture
-          </span>
-        )}
-      </td>
-      <td className="pr-4">
-        {stack ? (
-          <Link
-            className="font-bold after:absolute after:inset-0"
-            to="/stacks/$stackId/$stage"
-            params={{ stackId: String(stack.id), stage: stack.goes_on_at }}
-          >
-            {title}
-          </Link>
-        ) : (
-          <Link
-            className="font-bold after:absolute after:inset-0"
-            to="/specimens/$specimenId/plan"
-            params={{ specimenId: String(specimen.id) }}
-          >
-            {title}
-          </Link>
-        )}
-        <div className="text-[13px] text-ink2">
-          {specimen.kind}
-          {specimen.mount && `, ${specimen.mount}`}
-          {specimen.medium_index > 1 && `, in ${specimen.medium} (n ${specimen.medium_index})`}
-        </div>
-      </td>
-      <td className="pr-4">{stack?.rig_name ?? <span className="text-ink2">not planned</span>}</td>
-      <td className="pr-4">{stack && fNumber(stack.optics.effective_f_number)}</td>
-      <td className="pr-4">
-        {stack &&
-          (inMedium ? (
-            <>
-              {um(stack.ladder.step_um)} stage,
-              <br />
-              {um(stack.ladder.step_in_medium_um)} in {specimen.medium}
-            </>
-          ) : (
-            um(stack.ladder.step_um)
-          ))}
-      </td>
-      <td className="pr-4">
-        {stack && (
-          <>
-            {trimmed(stack.optics.pixel_um.toPrecision(3))} µm/px
-            <div className="text-[13px] text-ink2">{stack.optics.pixel_origin}</div>
-          </>
-        )}
-      </td>
-      <td>{stack && <Progress stages={stack.stages} busy={stack.busy} />}</td>
-    </tr>
-  );
-}
-
-function Progress({ stages, busy }: { stages: NonNullable<CabinetRow["stack"]>["stages"]; busy: boolean }) {
-  const done = stages.filter((stage) => stage.done).map((stage) => stage.label.toLowerCase());
-  const said = done.length > 0 ? `done: ${done.join(", ")}` : "nothing done yet";
-  return (
-    <div>
-      <div role="img" aria-label={said} title={said} className="flex gap-1">
-        {stages.map((stage) => (
-          <span key={stage.key} className={`h-2 w-8 ${stage.done ? "bg-amber-fill" : "bg-rule"}`} />
-        ))}
-      </div>
-      {busy && <div className="pt-0.5 text-[13px] text-ink2">at work now</div>}
     </div>
   );
 }

@@ -26,13 +26,13 @@ export function Calibrations({ rig }: { rig: Rig }) {
   return (
     <section aria-label="Calibrations" className="mt-5">
       <div className="flex flex-wrap items-center gap-2 border-rule border-b pb-2">
-        <h2 className="flex-1 text-[16px]">Calibrations</h2>
+        <h2 className="flex-1 text-[1rem]">Calibrations</h2>
         <Button onClick={() => setOpen("scale")}>Scale from a picture</Button>
         <Button onClick={() => setOpen("ramp")}>Focus units from a ramp</Button>
       </div>
       {found.isError && <Notice kind="fault">{found.error.message}</Notice>}
       {found.data?.length === 0 && (
-        <p className="py-2 text-[14px] text-ink2">
+        <p className="py-2 text-[0.875rem] text-ink2">
           Nothing was measured yet: the scale is nominal. A ruled slide takes a minute.
         </p>
       )}
@@ -62,7 +62,7 @@ function One({ calibration }: { calibration: Calibration }) {
         <strong>{title}</strong>
         <span>{value}</span>
       </div>
-      <p className="text-[13px] text-ink2">
+      <p className="text-[0.875rem] text-ink2">
         By {calibration.method}, {made}, on version {calibration.rig_version}
         {calibration.kind === "scale" &&
           calibration.pictures.map((picture) => (
@@ -86,6 +86,7 @@ function One({ calibration }: { calibration: Calibration }) {
       <>
         {head("Scale", `${plusMinus(result.um_per_px, result.u_um_per_px)} µm/px`)}
         <Deviation result={result} />
+        <SetAside calibration={calibration} />
       </>
     );
   }
@@ -118,11 +119,36 @@ function One({ calibration }: { calibration: Calibration }) {
     <>
       {head(`One ${entry.unit}`, `${plusMinus(result.um_per_unit, result.u_um_per_unit)} µm`)}
       {result.slope_tolerance_assumed && (
-        <p className="text-[14px] text-ink2">
+        <p className="text-[0.875rem] text-ink2">
           The uncertainty holds ± {result.slope_tolerance_deg}° of the slope, which is assumed.
         </p>
       )}
       <ResidualPlot result={result} />
+      <SetAside calibration={calibration} />
+    </>
+  );
+}
+
+/** A measurement that proved wrong counts no more, and can be let count again. */
+function SetAside({ calibration }: { calibration: Calibration }) {
+  const queries = useQueryClient();
+  const aside = calibration.set_aside_at !== null;
+  const change = useMutation({
+    mutationFn: () => api.setAside(calibration.id, !aside),
+    onSettled: () => {
+      void queries.invalidateQueries({ queryKey: ["calibrations", calibration.rig_id] });
+      void queries.invalidateQueries({ queryKey: ["rigs"] });
+    },
+  });
+  return (
+    <>
+      {change.isError && <Notice kind="fault">{change.error.message}</Notice>}
+      <p className="flex items-center gap-3">
+        {aside && <span>Set aside: it counts no more.</span>}
+        <Button look="quiet" disabled={change.isPending} onClick={() => change.mutate()}>
+          {aside ? "Let it count again" : "Set it aside"}
+        </Button>
+      </p>
     </>
   );
 }

@@ -13,7 +13,7 @@ export function Deviation({ result }: { result: ScaleResult }) {
       </Notice>
     );
   return (
-    <p className="text-[14px] text-ink2">
+    <p className="text-[0.875rem] text-ink2">
       {percent} from the nominal {trimmed(result.nominal_um_per_px.toPrecision(4))} µm/px
       {result.lines !== undefined && `, over ${result.lines} lines`}
       {typeof result.distortion === "number" &&

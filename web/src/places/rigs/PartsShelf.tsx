@@ -44,10 +44,10 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
   const [chosen, setChosen] = useState<number | "new" | null>(null);
   const part = parts.find((one) => one.id === chosen) ?? null;
   return (
-    <div className="grid h-full grid-cols-[1fr_420px] grid-rows-[minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_clamp(300px,33vw,420px)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
       <div className="overflow-y-auto p-4">
         <div className="mb-1 flex items-center justify-between">
-          <h2 className="text-[20px]">Parts shelf</h2>
+          <h2 className="text-[1.25rem]">Parts shelf</h2>
           <Button look={chosen === null ? "next" : "plain"} onClick={() => setChosen("new")}>
             Add a part
           </Button>
@@ -60,7 +60,7 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
           if (own.length === 0) return null;
           return (
             <section key={kind} aria-label={PART_NAMES[kind]} className="mt-2">
-              <h3 className="text-[14px] text-ink2">{PART_NAMES[kind]}</h3>
+              <h3 className="text-[0.875rem] text-ink2">{PART_NAMES[kind]}</h3>
               <ul>
                 {own.map((one) => (
                   <li key={one.id}>
@@ -71,7 +71,7 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
                       className="flex min-h-11 w-full items-center justify-between gap-4 border-rule border-b px-2 text-left hover:bg-card aria-pressed:bg-amber-wash"
                     >
                       <strong>{one.name}</strong>
-                      <span className="text-[14px] text-ink2">{summary(one)}</span>
+                      <span className="text-[0.875rem] text-ink2">{summary(one)}</span>
                     </button>
                   </li>
                 ))}
@@ -93,12 +93,28 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
   );
 }
 
+/** What a figure is called where there is little room. */
+const SHORT: Readonly<Record<string, string>> = {
+  nominal_magnification: "engraved",
+  na: "aperture engraved NA",
+  design_tube_mm: "for a tube of",
+  tube_mm: "focal length",
+  tube_f_number: "iris",
+  largest_magnification: "up to",
+  recycle_s: "recycles in",
+  transfer_s: "stores a file in",
+  width_px: "pixels across",
+  height_px: "pixels down",
+  pixel_um: "pixel",
+};
+
 function summary({ part }: Part): string {
   return FIELDS[part.kind]
-    .map(({ key, unit }) => {
+    .map(({ key, unit, label }) => {
       const value = (part as unknown as Record<string, number | null>)[key];
       if (value === null || value === undefined || value === 0) return null;
-      return unit === "f/" ? `f/${value}` : `${value}${unit ? ` ${unit}` : ""}`;
+      const name = (SHORT[key] ?? label).toLowerCase();
+      return `${name} ${unit === "f/" ? `f/${value}` : `${value}${unit && unit !== "NA" ? ` ${unit}` : ""}`}`;
     })
     .filter((one) => one !== null)
     .slice(0, 4)

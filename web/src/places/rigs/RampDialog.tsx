@@ -101,7 +101,7 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
         />
       )}
       <Rejected files={sent?.rejected ?? []} />
-      <h3 className="pt-3 text-[16px]">Or on the simulated bench</h3>
+      <h3 className="pt-3 text-[1rem]">Or on the simulated bench</h3>
       <NumberField
         label="One unit of the simulated body"
         unit="µm"

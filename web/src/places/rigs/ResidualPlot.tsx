@@ -37,7 +37,7 @@ export function ResidualPlot({ result }: { result: RampResult }) {
           </g>
         ))}
       </svg>
-      <figcaption className="text-[13px] text-ink2">
+      <figcaption className="text-[0.875rem] text-ink2">
         {plural(bands.length, "band")} about a {result.bend_um_per_frame2 ? "curve" : "line"} of{" "}
         {digits(result.um_per_frame, 4)} µm per frame, {digits(residual_um, 2)} µm typically;{" "}
         {without_band.length > 0 && `${plural(without_band.length, "frame")} without a whole band; `}

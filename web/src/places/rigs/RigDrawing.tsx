@@ -70,7 +70,7 @@ export function RigDrawing({ drawing }: { drawing: RigPreview["drawing"] }) {
           );
         })}
       </svg>
-      <figcaption className="text-[13px] text-ink2">
+      <figcaption className="text-[0.875rem] text-ink2">
         {trimmed(digits(drawing.length_mm, 3))} mm from sensor to specimen, to scale
         {tall * scale > AXIS - 14 && " along the axis"}
         {drawing.assumed.length > 0 && `; assumed: ${drawing.assumed.join(", ")}`}.

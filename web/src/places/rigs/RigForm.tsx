@@ -81,7 +81,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
   );
 
   return (
-    <div className="grid h-full grid-cols-[372px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[clamp(280px,29vw,372px)_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
       <form
         noValidate
         className="overflow-y-auto border-rule border-r p-4"
@@ -117,7 +117,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
           options={KINDS}
           onChange={(kind) => change(withKind(draft, kind as Kind))}
         />
-        <h2 className="mt-3 text-[16px]">From the parts shelf</h2>
+        <h2 className="mt-3 text-[1rem]">From the parts shelf</h2>
         {BUILT_FROM[draft.kind].map((kind) => {
           const own = parts.filter((one) => one.part.kind === kind);
           if (own.length === 0) return null;
@@ -144,7 +144,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
             />
           );
         })}
-        <h2 className="mt-4 text-[16px]">Train</h2>
+        <h2 className="mt-4 text-[1rem]">Train</h2>
         {TRAINS[draft.kind].map((one) =>
           field(one, draft.train[one.key] ?? null, `train.${one.key}`, (value) =>
             change(withFigure(draft, "train", one.key, value)),
@@ -155,7 +155,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
             change({ ...draft, around: { ...draft.around, [one.key]: value } }),
           ),
         )}
-        <h2 className="mt-4 text-[16px]">Sensor</h2>
+        <h2 className="mt-4 text-[1rem]">Sensor</h2>
         {SENSOR.map((one) =>
           field(one, draft.sensor[one.key] ?? null, `sensor.${one.key}`, (value) =>
             change(withFigure(draft, "sensor", one.key, value)),
@@ -163,8 +163,10 @@ export function RigForm({ rig, parts, onSaved }: Props) {
         )}
         {draft.kind !== "measured" && (
           <>
-            <h2 className="mt-4 text-[16px]">Measured on this rig</h2>
-            <p className="text-[13px] text-ink2">Stands above what the parts compute to; both are kept.</p>
+            <h2 className="mt-4 text-[1rem]">Measured on this rig</h2>
+            <p className="text-[0.875rem] text-ink2">
+              Stands above what the parts compute to; both are kept.
+            </p>
             {MEASURED.map((one) =>
               field(one, draft.measured[one.key] ?? null, `measured.${one.key}`, (value) =>
                 change({ ...draft, measured: { ...draft.measured, [one.key]: value } }),
@@ -196,7 +198,10 @@ function Versions({ rig }: { rig: Rig }) {
     enabled: open,
   });
   return (
-    <details className="mt-3 text-[14px] text-ink2" onToggle={(event) => setOpen(event.currentTarget.open)}>
+    <details
+      className="mt-3 text-[0.875rem] text-ink2"
+      onToggle={(event) => setOpen(event.currentTarget.open)}
+    >
       <summary className="min-h-9 underline underline-offset-3">
         Version {rig.version}. Stacks keep the version they were planned with.
       </summary>

@@ -18,7 +18,7 @@ export function Rigs() {
   const form = making ? null : shown;
 
   return (
-    <div className="grid h-full grid-cols-[290px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[clamp(200px,21vw,290px)_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
       <div className="overflow-y-auto border-ink border-r bg-card p-4">
         <h1 className="sr-only">Rigs</h1>
         <div className="mb-2 grid grid-cols-2 gap-2">
@@ -90,11 +90,11 @@ function RigButton({ rig, pressed, onClick }: { rig: Rig; pressed: boolean; onCl
       className="block w-full border-rule border-b px-2 py-2.5 text-left hover:bg-sheet aria-pressed:bg-amber-wash"
     >
       <span className="font-bold">{rig.name}</span>
-      <span className="block text-[14px] text-ink2">
+      <span className="block text-[0.875rem] text-ink2">
         {times(optics.magnification)}, {fNumber(optics.effective_f_number)}, sharp over{" "}
         {um(optics.sharp_depth_um)}
       </span>
-      <span className="block text-[14px] text-ink2">
+      <span className="block text-[0.875rem] text-ink2">
         {trimmed(optics.pixel_um.toPrecision(3))} µm/px {optics.pixel_origin}
         {rig.on_bench && ", on the bench now"}
       </span>

@@ -59,7 +59,7 @@ function Light({ does, rig }: { does: RigPreview; rig: Rig | null }) {
   const { flash, flash_from } = does;
   return (
     <div className="mt-3">
-      <h2 className="text-[16px]">Light</h2>
+      <h2 className="text-[1rem]">Light</h2>
       {rig?.on_bench ? (
         <p>
           This rig stands on the bench, with the flash at <strong>{fraction(rig.flash_power ?? 1)}</strong>.

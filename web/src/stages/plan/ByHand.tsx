@@ -1,8 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Ladder } from "../../client/api";
-import { digits, plural, um } from "../../lib/numbers";
+import { digits, percent, plural, um } from "../../lib/numbers";
 import { FigureRow } from "../../specimen/FigureRow";
+import { Curve } from "../../ui/Curve";
 import { NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 
@@ -34,7 +35,7 @@ export function ByHand({ ladder, overlap }: { ladder: Ladder; overlap: number })
   return (
     <div className="grid grid-cols-2 gap-6">
       <section aria-label="Burst">
-        <p className="pb-1 text-[14px] text-ink2">
+        <p className="pb-1 text-[0.875rem] text-ink2">
           Rock slowly through focus and hold the shutter. Frames land anywhere, so several times as many are
           shot as used.
         </p>
@@ -46,11 +47,24 @@ export function ByHand({ ladder, overlap }: { ladder: Ladder; overlap: number })
           value={sweep}
           onChange={setSweep}
         />
-        <p className="pt-2 text-[14px] text-ink2">
+        <p className="py-2 text-[0.875rem] text-ink2">
           Rest the hand, anchor the lens. Fire a blank frame between takes.
         </p>
       </section>
-      <section aria-label="What it takes">
+      <section aria-label="What it takes" className="min-w-0">
+        {plan && (
+          <Curve
+            label={`Coverage over frames shot: ${plan.frames} frames cover 99 %`}
+            points={plan.curve as Array<[number, number]>}
+            x={{
+              words: "frames shot",
+              most: plan.curve.at(-1)?.[0] ?? 1,
+              say: (value) => String(Math.round(value)),
+            }}
+            y={{ words: "of the depth covered", most: 1, say: percent }}
+            mark={{ x: plan.frames, y: 0.99, words: `99 % after ${plan.frames}` }}
+          />
+        )}
         {found.isError && <Notice kind="fault">{found.error.message}</Notice>}
         {plan && (
           <>

@@ -14,7 +14,7 @@ export function Cautions({ specimen, stack }: { specimen: Specimen; stack: Stack
   if (found.isError) return <Notice kind="fault">{found.error.message}</Notice>;
   return (
     <section aria-label="Cautions">
-      <p className="pb-1 text-[14px] text-ink2">
+      <p className="pb-1 text-[0.875rem] text-ink2">
         A reminder, no instruction: follow data sheets, your local rules, and trained staff.
         {stack ? " What you tick goes into the record." : " Save the ladder to tick them."}
       </p>
@@ -24,11 +24,11 @@ export function Cautions({ specimen, stack }: { specimen: Specimen; stack: Stack
           const read = stack?.cautions_read.includes(one.key) ?? false;
           return (
             <li key={one.key} className="flex items-start justify-between gap-4 border-rule border-b py-2">
-              <p className="text-[14px]">
+              <p className="text-[0.875rem]">
                 <strong>{one.title}</strong> {one.text}
               </p>
               {read ? (
-                <span className="shrink-0 py-2 text-[14px] text-ink2">read</span>
+                <span className="shrink-0 py-2 text-[0.875rem] text-ink2">read</span>
               ) : (
                 <Button
                   className="shrink-0"

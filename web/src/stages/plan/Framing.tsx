@@ -13,7 +13,7 @@ export function Framing({ preview }: { preview: PlanPreview }) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_250px] gap-6">
       <section aria-label="Loose framing">
-        <h2 className="text-[16px]">Compose within the inner frame</h2>
+        <h2 className="text-[1rem]">Compose within the inner frame</h2>
         <svg
           viewBox={`0 0 ${WIDTH} ${tall}`}
           className="mt-2 w-full bg-mat"
@@ -33,21 +33,23 @@ export function Framing({ preview }: { preview: PlanPreview }) {
             {digits(width, 3)} × {digits(height, 3)} mm remain
           </text>
         </svg>
-        <p className="mt-2 text-[14px] text-ink2">
+        <p className="mt-2 text-[0.875rem] text-ink2">
           The picture changes size by {trimmed(digits(100 * framing.growth, 2))} % over {um(ladder.travel_um)}{" "}
           of travel: {framing.formula}. Drift of 6 px on each side is allowed for (assumed).
         </p>
         {framing.assumed && <Notice kind="hint">{framing.assumed}.</Notice>}
       </section>
       <section aria-label="Turning the specimen">
-        <h2 className="text-[16px]">Turn it</h2>
-        <p className="text-[14px] text-ink2">If the depth is that of a slope across the field (assumed):</p>
+        <h2 className="text-[1rem]">Turn it</h2>
+        <p className="text-[0.875rem] text-ink2">
+          If the depth is that of a slope across the field (assumed):
+        </p>
         {turns.length === 0 ? (
-          <p className="mt-1 text-[14px]">It lies nearly level: turning saves nothing.</p>
+          <p className="mt-1 text-[0.875rem]">It lies nearly level: turning saves nothing.</p>
         ) : (
-          <table className="w-full text-[14px]">
+          <table className="w-full text-[0.875rem]">
             <thead>
-              <tr className="border-rule border-b text-right text-[13px] text-ink2">
+              <tr className="border-rule border-b text-right text-[0.875rem] text-ink2">
                 <th className="py-1 text-left">Turned by</th>
                 <th>Depth</th>
                 <th>Saves</th>
@@ -66,7 +68,7 @@ export function Framing({ preview }: { preview: PlanPreview }) {
             </tbody>
           </table>
         )}
-        <p className="mt-2 text-[14px] text-ink2">Level with the sensor, it needs the fewest.</p>
+        <p className="mt-2 text-[0.875rem] text-ink2">Level with the sensor, it needs the fewest.</p>
       </section>
     </div>
   );

@@ -59,7 +59,7 @@ export function PlanFields(props: Props) {
   );
   return (
     <div className="overflow-y-auto border-rule border-r p-4">
-      <h2 className="mb-1 text-[16px]">What you have</h2>
+      <h2 className="mb-1 text-[1rem]">What you have</h2>
       <Choice
         beside
         label="Rig"
@@ -67,7 +67,7 @@ export function PlanFields(props: Props) {
         options={rigs.map((one) => ({ value: String(one.id), label: one.name }))}
         onChange={(value) => props.onRig(Number(value))}
       />
-      {props.rigNote && <p className="py-1 text-[13px] text-ink2">{props.rigNote}</p>}
+      {props.rigNote && <p className="py-1 text-[0.875rem] text-ink2">{props.rigNote}</p>}
       <div className="flex min-h-11 items-center justify-between border-rule border-b">
         <span>It lies in</span>
         <button
@@ -80,7 +80,7 @@ export function PlanFields(props: Props) {
         </button>
       </div>
       <Mover {...props} />
-      <h2 className="mt-4 mb-1 text-[16px]">What must be sharp</h2>
+      <h2 className="mt-4 mb-1 text-[1rem]">What must be sharp</h2>
       <Lengths draft={draft} ladder={ladder} problem={problem} onChange={onChange} />
       {plain("spare_rungs", "Spare rungs each end", undefined, "spare_rungs", {
         hint: "Start and stop where nothing is sharp: a series that ends too early cannot be saved.",
@@ -99,12 +99,12 @@ export function PlanFields(props: Props) {
       {draft.sharpness === "circle" &&
         plain("circle_um", "Circle on the sensor", "µm", "sharpness.circle_um")}
       {props.circle !== null && (
-        <p className="py-1 text-[13px] text-ink2">
+        <p className="py-1 text-[0.875rem] text-ink2">
           A blur circle of {digits(props.circle, 3)} µm on the sensor is allowed. Depth by geometry alone:
           diffraction is not counted.
         </p>
       )}
-      <h2 className="mt-4 mb-1 text-[16px]">Each rung takes</h2>
+      <h2 className="mt-4 mb-1 text-[1rem]">Each rung takes</h2>
       {plain("settle_s", "Settling", "s", "timing.settle_s")}
       {plain("exposure_s", "Exposure", "s", "timing.exposure_s")}
       {plain("recycle_s", "Flash recycling", "s", "timing.recycle_s")}
@@ -256,7 +256,7 @@ function Lengths({ draft, ladder, problem, onChange }: LengthsProps) {
       {field("step_um", "Step", word, ladder && say(ladder.step_um / per), "step_um", true)}
       {field("frames", "Frames", "", ladder && String(ladder.frames), "frames")}
       {field("budget_min", "Time", "min", ladder && say(ladder.seconds / 60, 2), "budget_s")}
-      <p className="py-1 text-[13px] text-ink2" role="status">
+      <p className="py-1 text-[0.875rem] text-ink2" role="status">
         {computed === null
           ? "Set one more: the far point, the spacing, or how many."
           : `${{ extent: "The far point", spacing: "The spacing", count: "The number of frames" }[computed]} follows from the rest. Typing over a computed field frees the one set longest ago.`}

@@ -15,7 +15,7 @@ import { Panel } from "../../ui/Panel";
 import { Tabs } from "../../ui/Tabs";
 import { ByHand } from "./ByHand";
 import { Cautions } from "./Cautions";
-import { type Draft, draftOf, planOf, START, subjectOf, within, withParts, withSet } from "./draft";
+import { type Draft, draftOf, planOf, startOf, subjectOf, within, withParts, withSet } from "./draft";
 import { Framing } from "./Framing";
 import { PlanFields } from "./PlanFields";
 import { Result } from "./Result";
@@ -87,7 +87,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
   // An aperture other than the rig's own, when one of the other ways was loaded.
   const [aperture, setAperture] = useState<number | null>(null);
   const [draft, setDraft] = useState<Draft>(() =>
-    stack ? draftOf(stack.plan) : within(withParts(START, parts, first.parts)),
+    stack ? draftOf(stack.plan) : within(withParts(startOf(specimen), parts, first.parts)),
   );
   const [touched, setTouched] = useState(false);
   const [labelling, setLabelling] = useState(false);
@@ -132,7 +132,14 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
       queries.setQueryData(["stack", saved.id], saved);
       void queries.invalidateQueries({ queryKey: ["cabinet"] });
       void queries.invalidateQueries({ queryKey: ["stack"] });
-      void navigate({ to: "/stacks/$stackId/$stage", params: { stackId: String(saved.id), stage: "shoot" } });
+      // Back from Shoot leads to this plan, not to an empty one.
+      const at = (stage: string) =>
+        navigate({
+          to: "/stacks/$stackId/$stage",
+          params: { stackId: String(saved.id), stage },
+          replace: stage === "plan",
+        });
+      void at("plan").then(() => at("shoot"));
     },
   });
   const change = (next: Draft) => {
@@ -166,7 +173,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
       : null;
 
   return (
-    <div className="grid h-full grid-cols-[250px_318px_minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[clamp(180px,19vw,250px)_clamp(270px,25vw,340px)_minmax(0,1fr)] small:block small:h-auto">
       {ladder && shownPlan ? (
         <Ladder
           drawing={drawing(shownPlan, ladder, asSaved ? stack.takes.at(-1) : undefined)}
@@ -197,13 +204,13 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
       />
       <div className="overflow-y-auto p-4">
         <div className="mb-2 flex items-start justify-between gap-3">
-          <p className={`head text-[28px] leading-tight ${stale ? "text-ink2" : ""}`} aria-live="polite">
+          <p className={`head text-[1.75rem] leading-tight ${stale ? "text-ink2" : ""}`} aria-live="polite">
             {ladder ? (
               <>
-                {ladder.frames} frames <span className="font-normal text-[18px] text-ink2">every</span>{" "}
+                {ladder.frames} frames <span className="font-normal text-[1.125rem] text-ink2">every</span>{" "}
                 {um(ladder.step_um)}
                 {ladder.step_units !== null && (
-                  <span className="block text-[16px] text-ink2">
+                  <span className="block text-[1rem] text-ink2">
                     {plural(ladder.step_units, "step")} of the camera between frames
                   </span>
                 )}
@@ -248,7 +255,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
           )}
         </div>
         {stale && seen && (
-          <p className="mb-2 text-[14px] text-ink2" role="status">
+          <p className="mb-2 text-[0.875rem] text-ink2" role="status">
             Shown as it was before the last change.
           </p>
         )}
@@ -267,7 +274,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
                       <Result
                         preview={seen}
                         figures={figures.data?.figures ?? []}
-                        click={draft.unit?.um ?? draft.click_um}
+                        click={shownPlan.focus_unit?.um_per_unit ?? shownPlan.rail?.click_um ?? null}
                         wanted={(draft.overlap_percent ?? 0) / 100}
                         medium={specimen.medium}
                         index={rig.medium_index}
@@ -295,6 +302,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
                     <WillNotWait
                       snow={specimen.kind === "snow"}
                       size={specimen.width_mm}
+                      ladder_s={ladder.seconds}
                       detail={figures.data?.figures.find((one) => one.key === "detail_um")?.values[0] ?? null}
                       onBudget={(minutes) => {
                         change(withSet(draft, "budget_min", minutes));

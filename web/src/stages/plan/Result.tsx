@@ -28,7 +28,7 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
     <>
       <div className="grid grid-cols-2 gap-x-6">
         <section aria-label="Light and blur">
-          <h2 className="text-[15px]">Light and blur</h2>
+          <h2 className="text-[0.9375rem]">Light and blur</h2>
           {shown.map(({ key, ...one }) => (
             <FigureRow key={key} {...one} value={figureText(one)} />
           ))}
@@ -57,7 +57,7 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
           />
         </section>
         <section aria-label="Cost">
-          <h2 className="text-[15px]">Cost</h2>
+          <h2 className="text-[0.9375rem]">Cost</h2>
           <FigureRow
             label="Shooting time"
             value={duration(ladder.seconds)}

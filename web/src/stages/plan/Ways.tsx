@@ -49,20 +49,20 @@ export function Ways({ plan, specimen, preview, onLoad }: Props) {
         .sort((a, b) => rows.indexOf(a) - rows.indexOf(b));
   return (
     <section aria-label="Other ways to shoot it" className="mt-4">
-      <h2 className="text-[16px]">Other ways to shoot it</h2>
-      <p className="py-1 text-[14px] text-ink2">
+      <h2 className="text-[1rem]">Other ways to shoot it</h2>
+      <p className="py-1 text-[0.875rem] text-ink2">
         {worth.times_finer < 1.05
           ? "One frame at this aperture is sharp over all of it: no stack is needed."
           : `One frame stopped down over all of it keeps ${trimmed(digits(worth.single_detail_um, 2))} µm, ${trimmed(digits(worth.times_finer, 2))} times less detail: a stack shows more in pictures wider than ${worth.wider_than_px} px. ${worth.worth_it ? `For the chosen use, ${worth.use_px} px wide, it is worth it.` : `For the chosen use, ${worth.use_px} px wide, one frame will do.`}`}
       </p>
       {found.isError && <Notice kind="fault">{found.error.message}</Notice>}
       {rows.length > 0 && (
-        <table className="w-full text-[14px]">
+        <table className="w-full text-[0.875rem]">
           <thead>
-            <tr className="border-rule border-b text-right text-[13px] text-ink2">
+            <tr className="border-rule border-b text-right text-[0.875rem] text-ink2">
               <th className="py-1 text-left">Way</th>
               {COLUMNS.map((column) => (
-                <th key={column.key} aria-sort={by === column.key ? "ascending" : "none"} className="pl-2">
+                <th key={column.key} aria-sort={by === column.key ? "ascending" : "none"} className="pl-1">
                   <button
                     type="button"
                     className={`min-h-8 hover:text-ink ${by === column.key ? "text-ink underline decoration-2 decoration-amber-fill underline-offset-4" : ""}`}
@@ -86,17 +86,17 @@ export function Ways({ plan, specimen, preview, onLoad }: Props) {
                 <th scope="row" className="py-1 pr-2 text-left font-[450] font-text">
                   {way.rig_name}
                   {way.marked_f_number !== null && `, f/${trimmed(way.marked_f_number.toPrecision(2))}`}
-                  {way.mark && <span className="block text-[13px] text-ink2">{way.mark}</span>}
+                  {way.mark && <span className="block text-[0.875rem] text-ink2">{way.mark}</span>}
                 </th>
                 <td>{fNumber(way.effective_f_number)}</td>
-                <td className="whitespace-nowrap">{um(way.detail_um)}</td>
-                <td className="whitespace-nowrap">{way.step_um === null ? "–" : um(way.step_um)}</td>
-                <td className="whitespace-nowrap">
+                <td className="pl-1">{um(way.detail_um)}</td>
+                <td className="pl-1">{way.step_um === null ? "–" : um(way.step_um)}</td>
+                <td className="pl-1">
                   {way.frames}
                   {way.tiles > 1 && ` × ${way.tiles}`}
                 </td>
-                <td className="whitespace-nowrap">{duration(way.seconds)}</td>
-                <td className="whitespace-nowrap">{bytes(way.bytes)}</td>
+                <td className="pl-1">{duration(way.seconds)}</td>
+                <td className="pl-1">{bytes(way.bytes)}</td>
                 <td className="pl-2">
                   <button
                     type="button"
@@ -115,7 +115,7 @@ export function Ways({ plan, specimen, preview, onLoad }: Props) {
       {rows.length > FEW && (
         <button
           type="button"
-          className="min-h-11 text-[14px] underline underline-offset-3"
+          className="min-h-11 text-[0.875rem] underline underline-offset-3"
           onClick={() => setAll(!all)}
         >
           {all ? "Fewer" : `All ${rows.length} ways`}

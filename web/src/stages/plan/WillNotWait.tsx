@@ -1,8 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../client/api";
-import { duration, trimmed } from "../../lib/numbers";
+import { duration, trimmed, um } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
+import { Curve } from "../../ui/Curve";
 import { NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 
@@ -12,17 +13,19 @@ interface Props {
   size: number | null;
   /** Smallest detail in µm: what may be lost before it shows. */
   detail: number | null;
+  /** How long the ladder takes as it is planned. */
+  ladder_s: number;
   onBudget: (minutes: number) => void;
 }
 
 /** A time budget: minutes typed in, or what a snow crystal leaves. */
-export function WillNotWait({ snow, size, detail, onBudget }: Props) {
+export function WillNotWait({ snow, size, detail, ladder_s, onBudget }: Props) {
   const [minutes, setMinutes] = useState<number | null>(2);
   return (
     <div className="grid grid-cols-2 gap-6">
       <section aria-label="Minutes">
-        <h2 className="text-[16px]">Time there is</h2>
-        <p className="text-[14px] text-ink2">
+        <h2 className="text-[1rem]">Time there is</h2>
+        <p className="text-[0.875rem] text-ink2">
           The densest ladder that fits is planned; what blur between the rungs that costs is shown with it. A
           live insect, a wilting plant: type the minutes in.
         </p>
@@ -35,12 +38,12 @@ export function WillNotWait({ snow, size, detail, onBudget }: Props) {
           Plan within this time
         </Button>
       </section>
-      <Snow snow={snow} size={size} detail={detail} onBudget={onBudget} />
+      <Snow snow={snow} size={size} detail={detail} ladder_s={ladder_s} onBudget={onBudget} />
     </div>
   );
 }
 
-function Snow({ snow, size, detail, onBudget }: Props) {
+function Snow({ snow, size, detail, ladder_s, onBudget }: Props) {
   const [air, setAir] = useState<number | null>(-6);
   const [humidity, setHumidity] = useState<number | null>(70);
   const [across, setAcross] = useState<number | null>(size ? size * 1000 : 1000);
@@ -62,7 +65,7 @@ function Snow({ snow, size, detail, onBudget }: Props) {
   const seconds = found.data?.seconds;
   return (
     <section aria-label="Snow">
-      <h2 className="text-[16px]">A snow crystal{snow ? "" : ", if it were one"}</h2>
+      <h2 className="text-[1rem]">A snow crystal{snow ? "" : ", if it were one"}</h2>
       <NumberField label="Air" unit="°C" value={air} onChange={setAir} />
       <NumberField label="Relative humidity" unit="%" value={humidity} onChange={setHumidity} />
       <NumberField label="Crystal across" unit="µm" value={across} onChange={setAcross} />
@@ -86,11 +89,21 @@ function Snow({ snow, size, detail, onBudget }: Props) {
             )}
           </p>
           {typeof seconds === "number" && (
+            <Curve
+              label={`How far its edge has moved over time: ${allowed} µm after ${duration(seconds)}`}
+              points={found.data.edge as Array<[number, number]>}
+              x={{ words: "time", most: Math.max(found.data.edge.at(-1)?.[0] ?? 1, ladder_s), say: duration }}
+              y={{ words: "edge moved", most: 2 * (allowed ?? 1), say: (value) => um(value) }}
+              mark={{ x: seconds, y: allowed ?? 0, words: `${duration(seconds)}` }}
+              band={{ from: 0, to: ladder_s, words: `the ladder takes ${duration(ladder_s)}` }}
+            />
+          )}
+          {typeof seconds === "number" && (
             <Button onClick={() => onBudget(Number(trimmed((seconds / 60).toPrecision(3))))}>
               Plan within this time
             </Button>
           )}
-          <p className="pt-2 text-[13px] text-ink2">
+          <p className="pt-2 text-[0.875rem] text-ink2">
             {found.data.limits} Source: {found.data.source}.
           </p>
         </>

@@ -1,4 +1,4 @@
-import type { Part, Plan, Subject } from "../../client/api";
+import type { Part, Plan, Specimen, Subject } from "../../client/api";
 
 /** A ladder's extent, spacing and count: two are set, the third follows. */
 export type Group = "extent" | "spacing" | "count";
@@ -44,7 +44,7 @@ export interface Draft {
   frame_mb: number | null;
 }
 
-export const START: Draft = {
+const START: Draft = {
   near_um: 0,
   far_um: 500,
   overlap_percent: 30,
@@ -70,6 +70,12 @@ export const START: Draft = {
   transfer_s: 0,
   frame_mb: 12,
 };
+
+/** A first draft: as deep as the label says the specimen is, where it says so. */
+export function startOf({ depth_mm, medium_index }: Specimen): Draft {
+  // Focus moves deeper in the medium than the stage does.
+  return depth_mm ? { ...START, far_um: Math.round((1000 * depth_mm) / medium_index) } : START;
+}
 
 const MEGABYTE = 1e6;
 

@@ -1,13 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Merge, pictureUrl, type Stack, type Take } from "../../client/api";
+import { api, type DepthLegendView, type Merge, pictureUrl, type Stack, type Take } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { plusMinus, trimmed } from "../../lib/numbers";
-import { aperture, depth, magnification, NOT_KNOWN, step } from "../../specimen/figures";
+import { percent, plusMinus, trimmed } from "../../lib/numbers";
+import { aperture, depthText, magnification, NOT_KNOWN, step } from "../../specimen/figures";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
-import { finishedMerges, latestTake, useStack } from "../../specimen/stack";
+import { type Finished, finishedMerges, shownMerge, useStack, useTake } from "../../specimen/stack";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
 
@@ -17,20 +17,22 @@ const METHODS: Record<string, string> = { pyramid: "pyramid", select: "depth pic
 export function RecordStage() {
   const stack = useStack();
   const finished = finishedMerges(stack);
-  const [chosen, setChosen] = useState<number | null>(null);
-  const shown = finished.find(({ merge }) => merge.id === chosen) ?? finished.at(-1);
-  const drawn = drawing(stack.plan, stack.ladder, shown?.take ?? latestTake(stack), shown?.merge);
+  const { take, chosen } = useTake();
+  const [picked, setPicked] = useState<number | null>(null);
+  const shown = shownMerge(finished, picked, chosen ? take?.id : undefined);
+  const drawn = drawing(stack.plan, stack.ladder, shown?.take ?? take, shown?.merge);
   return (
-    <div className="grid h-full grid-cols-[264px_1fr]">
+    <div className="grid h-full grid-cols-[clamp(190px,20vw,264px)_minmax(0,1fr)] small:block small:h-auto">
       <Ladder drawing={drawn} caption={shown && drawn.unplaced === 0 ? "share of picture" : "planned"} />
       {shown ? (
-        <OneRecord stack={stack} {...shown} finished={finished} onMerge={setChosen} />
+        <OneRecord stack={stack} {...shown} finished={finished} onMerge={setPicked} />
       ) : (
         <Placeholder>
           There is nothing to record yet.{" "}
           <Link
             to="/stacks/$stackId/$stage"
             params={{ stackId: String(stack.id), stage: "merge" }}
+            search
             className="underline"
           >
             Merge a take first
@@ -46,12 +48,17 @@ interface Props {
   stack: Stack;
   take: Take;
   merge: Merge;
-  finished: Array<{ take: Take; merge: Merge }>;
+  finished: Finished[];
   onMerge: (id: number) => void;
 }
 
 function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
   const label = useQuery({ queryKey: ["label", merge.id], queryFn: () => api.label(merge.id) });
+  const deep = useQuery({
+    queryKey: ["depth", merge.id],
+    queryFn: () => api.depthOf(merge.id),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
   const { specimen, optics } = stack;
   const used = (merge.report?.frames_used as string[] | undefined)?.length ?? 0;
   const excluded = (merge.report?.excluded as unknown[] | undefined)?.length ?? 0;
@@ -69,15 +76,15 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     ["Shot with", label.data?.shot_with ?? ""],
     ["Step", step(stack, take)],
     ["Frames", `${take.frames.length} shot, ${used} used, ${excluded} left out`],
-    ["Depth", depth(merge)],
+    ["Depth", deep.data ? depthFact(merge, deep.data) : depthText(merge)],
     ["Merged by", `${METHODS[merge.method] ?? merge.method}, run ${merge.number} of take ${take.number}`],
     ["Mended", label.data?.mended.join(", ") || "nothing"],
   ];
   return (
     <div className="overflow-y-auto p-5">
-      <div className="grid max-w-[1020px] grid-cols-[minmax(0,1fr)_380px] gap-8">
+      <div className="grid max-w-[1240px] grid-cols-[minmax(0,1fr)_minmax(300px,38%)] gap-8 small:block">
         <section aria-label="Label and record">
-          <h2 className="mb-1 text-[20px]">Record</h2>
+          <h2 className="mb-1 text-[1.25rem]">Record</h2>
           <Choice
             beside
             label="Of"
@@ -113,6 +120,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               </div>
             )}
           </dl>
+          <ScaleOf stack={stack} />
           {label.data?.scale_from === "nominal" && (
             <div className="mt-3">
               <Notice kind="hint" title="The scale is nominal.">
@@ -134,14 +142,14 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
             />
             {label.data?.bar && (
               <div
-                className="absolute right-3 bottom-3 border-white border-b-[3px] pb-0.5 text-center text-[13px] text-white [text-shadow:0_0_3px_#000]"
+                className="absolute right-3 bottom-3 border-white border-b-[3px] pb-0.5 text-center text-[0.875rem] text-white [text-shadow:0_0_3px_#000]"
                 style={{ width: `${(100 * label.data.bar.length_px) / label.data.width_px}%` }}
               >
                 {label.data.bar.label}
               </div>
             )}
           </div>
-          <h2 className="mt-4 mb-1 text-[16px]">Files</h2>
+          <h2 className="mt-4 mb-1 text-[1rem]">Files</h2>
           <ul>
             <Download
               href={`/api/merges/${merge.id}/picture.png`}
@@ -172,6 +180,48 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
   );
 }
 
+/** Which scale counts, where more than one was ever measured on the rig. */
+function ScaleOf({ stack }: { stack: Stack }) {
+  const queries = useQueryClient();
+  const found = useQuery({ queryKey: ["scales", stack.id], queryFn: () => api.scales(stack.id) });
+  const apply = useMutation({
+    mutationFn: (id: number | null) => api.applyScale(stack.id, id),
+    onSuccess: (now) => {
+      queries.setQueryData(["scales", stack.id], now);
+      for (const key of ["label", "stack", "cabinet"]) void queries.invalidateQueries({ queryKey: [key] });
+    },
+  });
+  const choices = found.data ?? [];
+  if (choices.length < 2) return null;
+  const words = (one: (typeof choices)[number]) =>
+    `${one.u_um_per_px ? plusMinus(one.um_per_px, one.u_um_per_px) : trimmed(one.um_per_px.toPrecision(4))} µm/px, ${one.made_at ? `measured ${one.made_at.slice(0, 10)}` : `as planned, ${one.origin}`}`;
+  return (
+    <>
+      <Choice
+        beside
+        label="Scale to use"
+        value={String(choices.find((one) => one.in_use)?.calibration_id ?? "planned")}
+        options={choices.map((one) => ({
+          value: String(one.calibration_id ?? "planned"),
+          label: words(one),
+        }))}
+        onChange={(value) => apply.mutate(value === "planned" ? null : Number(value))}
+      />
+      <p className="text-[0.875rem] text-ink2">
+        Measured on this rig. The record keeps the planned scale beside the one that is used.
+      </p>
+      {apply.isError && <Notice kind="fault">{apply.error.message}</Notice>}
+    </>
+  );
+}
+
+function depthFact(merge: Merge, { unit, near, far, known_share }: DepthLegendView): string {
+  if (near === null || far === null) return NOT_KNOWN;
+  const from = (value: number) => `${trimmed(value.toFixed(1))} ${unit}`;
+  const span = `from ${from(near)} to ${from(far)} below the nearest frame, known on ${percent(known_share)} of the picture`;
+  return merge.depth_um === null ? `${NOT_KNOWN} in µm; ${span}` : `${depthText(merge)}: ${span}`;
+}
+
 function Download({
   href,
   name,
@@ -186,7 +236,7 @@ function Download({
   return (
     <li className="flex min-h-12 items-center justify-between gap-3 border-rule border-b">
       <span>
-        {name} <span className="block text-[13px] text-ink2">{kind}</span>
+        {name} <span className="block text-[0.875rem] text-ink2">{kind}</span>
       </span>
       <a
         href={href}

@@ -101,7 +101,7 @@ export function BenchPanel({ bench, open, refused, onClose, act, sound, onSound 
             onChange={(value) => act(() => api.changeBench({ scene: value === "by-kind" ? "" : value }))}
           />
           <fieldset className="mt-3">
-            <legend className="head text-[16px]">Faults for practice</legend>
+            <legend className="head text-[1rem]">Faults for practice</legend>
             {(flaws.data ?? []).map((flaw) => (
               <Check
                 key={flaw.key}

@@ -8,6 +8,8 @@ import { OwnFrames } from "./OwnFrames";
 interface Props {
   stack: Stack;
   bench: Bench;
+  /** The bench is at work, or set up for another stack: bursts wait, own frames need not. */
+  locked: boolean;
   open: boolean;
   onClose: () => void;
   act: (order: () => Promise<unknown>) => void;
@@ -15,8 +17,10 @@ interface Props {
 }
 
 /** A burst by hand into the watched folder, against the clock if need be; or frames that exist already. */
-export function ByHand({ stack, bench, open, onClose, act, onChange }: Props) {
-  const [minutes, setMinutes] = useState<number | null>(null);
+export function ByHand({ stack, bench, locked, open, onClose, act, onChange }: Props) {
+  const [minutes, setMinutes] = useState<number | null>(
+    stack.plan.budget_s ? Math.round(stack.plan.budget_s / 6) / 10 : null,
+  );
   const [covered, setCovered] = useState(true);
   const [simulated, setSimulated] = useState(bench.settings.camera === "simulated");
   const take = stack.takes.findLast((one) => one.source === "files" && !one.complete);
@@ -26,7 +30,7 @@ export function ByHand({ stack, bench, open, onClose, act, onChange }: Props) {
   };
   return (
     <Panel title="By hand" open={open} onClose={onClose}>
-      <p className="mb-2 text-[14px] text-ink2">
+      <p className="mb-2 text-[0.9375rem] text-ink2">
         Rock through focus in bursts; rest the hand, anchor the lens. Every complete file in the watched
         folder ({bench.settings.folder || "incoming, in the data folder"}) becomes a frame of a new take.
       </p>
@@ -42,8 +46,8 @@ export function ByHand({ stack, bench, open, onClose, act, onChange }: Props) {
       {bench.settings.camera === "simulated" && (
         <Check label="Let a simulated hand shoot" checked={simulated} onChange={setSimulated} />
       )}
-      <Button look="next" className="mt-2 mb-6 w-full" onClick={begin}>
-        Begin the burst
+      <Button look="next" className="mt-2 mb-6 w-full" disabled={locked} onClick={begin}>
+        {locked ? "A burst waits for the bench" : "Begin the burst"}
       </Button>
       <OwnFrames stack={stack} take={take} onChange={onChange} onDone={onClose} />
     </Panel>

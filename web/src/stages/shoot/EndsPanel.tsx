@@ -1,5 +1,5 @@
 import { api, type Bench, type Stack } from "../../client/api";
-import { um } from "../../lib/numbers";
+import { duration, um } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 import type { Moment } from "./live";
@@ -12,6 +12,11 @@ interface Props {
   act: (order: () => Promise<unknown>) => void;
 }
 
+const SEARCHING = {
+  look: "Looking for the specimen",
+  clear: "Going nearer, until nothing is sharp",
+  measure: "Measuring on the way farther",
+} as const;
 const mm = (position: number) => `${(position / 1000).toFixed(3)} mm`;
 
 /** The nearest and the farthest wanted point: marked by hand, or found by a sweep. */
@@ -20,6 +25,7 @@ export function EndsPanel({ stack, bench, moment, locked, act }: Props) {
   const at = moment?.position_um ?? null;
   const shot = stack.takes.length > 0;
   const found = bench.ends;
+  const search = moment?.search ?? bench.search;
   const finding = bench.busy === "finding the ends";
   const mark = (near: number, far: number) =>
     act(() => api.setEnds(stack.id, near, far).then(() => api.setUpBench(stack.id)));
@@ -45,7 +51,7 @@ export function EndsPanel({ stack, bench, moment, locked, act }: Props) {
             {!shot && (
               <button
                 type="button"
-                className="min-h-11 px-1 text-[13.5px] underline underline-offset-3 disabled:opacity-50"
+                className="min-h-11 px-1 text-[0.9375rem] underline underline-offset-3 disabled:opacity-50"
                 disabled={locked || at === null}
                 aria-label={`${label}: mark here`}
                 onClick={set}
@@ -57,9 +63,16 @@ export function EndsPanel({ stack, bench, moment, locked, act }: Props) {
         </div>
       ))}
       {finding ? (
-        <Button command="stop" className="mt-2 w-full" onClick={() => act(api.halt)}>
-          Looking for the ends … Stop
-        </Button>
+        <div className="mt-2 space-y-1">
+          <p role="status" className="text-[0.9375rem]">
+            {search ? SEARCHING[search.phase] : "Going to the plan"}
+            {at !== null && `, at ${mm(at)}`}
+            {search?.seconds_left != null && `, about ${duration(search.seconds_left)} left`}
+          </p>
+          <Button command="stop" className="w-full" onClick={() => act(api.halt)}>
+            Stop looking
+          </Button>
+        </div>
       ) : (
         <Button
           command="findEnds"
@@ -79,7 +92,7 @@ export function EndsPanel({ stack, bench, moment, locked, act }: Props) {
               : `The ${found.passed_near ? "far" : "near"} end was not passed: the rail's limit came first.`}
           </Notice>
           {shot ? (
-            <p className="text-[13px] text-ink2">
+            <p className="text-[0.9375rem] text-ink2">
               This ladder has been shot and keeps its plan: extend it below, or plan another.
             </p>
           ) : (

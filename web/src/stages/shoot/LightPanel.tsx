@@ -11,6 +11,8 @@ interface Props {
   act: (order: () => Promise<unknown>) => void;
 }
 
+/** Minutes after which a test frame is not to be trusted any more. */
+const OLD = 30;
 const POWERS = Array.from({ length: 25 }, (_, thirds) => 2 ** (-thirds / 3));
 
 /** As engraved on the flash: 1/8, or 1/16 + 2/3. */
@@ -29,8 +31,8 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
   if (!flash)
     return (
       <section aria-label="Light">
-        <h2 className="text-[16px]">Light</h2>
-        <p className="text-[14px] text-ink2">
+        <h2 className="text-[1rem]">Light</h2>
+        <p className="text-[0.9375rem] text-ink2">
           No flash is connected here. Set it by hand; the first frame is judged when it arrives.
         </p>
       </section>
@@ -42,10 +44,11 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
   const reading = test?.reading;
   const clipped = reading ? Math.max(...reading.clipped) : 0;
   const change = reading?.change_stops ?? 0;
-  const wrong = test !== null && Math.abs(change) > 0.34;
+  const age = test ? Math.floor((Date.now() - Date.parse(test.shot_at)) / 60_000) : 0;
+  const wrong = test?.in_focus && Math.abs(change) > 0.34;
   return (
     <section aria-label="Light">
-      <h2 className="text-[16px]">Light</h2>
+      <h2 className="text-[1rem]">Light</h2>
       <Choice
         beside
         label="Flash"
@@ -72,6 +75,13 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
             {reading.glare.length === 0 ? "none" : `${reading.glare.length}, marked`}
           </Row>
         </>
+      )}
+      {test && (
+        <p className={`py-1 text-[0.9375rem] ${test.in_focus && age < OLD ? "text-ink2" : "text-fault"}`}>
+          {age < OLD ? "Shot" : `Old: shot ${age} min ago,`}{" "}
+          {test.at_um !== null && `at ${(test.at_um / 1000).toFixed(3)} mm`}
+          {!test.in_focus && ". Nothing was in focus there: these figures tell little"}.
+        </p>
       )}
       <Row label="Room light alone" fault={room !== null && !room.black}>
         {room === null

@@ -1,5 +1,6 @@
 import { useEffect, useRef } from "react";
 import type { LivePictures } from "./live";
+import { FIT, FITTED } from "./views";
 
 interface Props {
   /** Filled with what draws the pictures of a moment. */
@@ -43,15 +44,15 @@ export function LiveView({ drawer, edges, grid, inner, loupe, onLoupe }: Props) 
   }, [drawer]);
 
   return (
-    <div className="absolute inset-0 grid place-items-center">
-      <div className="relative max-h-full max-w-full" style={{ aspectRatio: "var(--field)" }}>
+    <div className="absolute inset-0 grid place-items-center [container-type:size]">
+      <div className={FITTED} style={FIT}>
         <canvas
           ref={field}
           width={704}
           height={469}
           role="img"
           aria-label="Live view"
-          className="block h-full max-h-full w-full cursor-crosshair object-contain"
+          className="block size-full cursor-crosshair"
           onClick={(event) => {
             const box = event.currentTarget.getBoundingClientRect();
             onLoupe({
@@ -102,9 +103,9 @@ export function LiveView({ drawer, edges, grid, inner, loupe, onLoupe }: Props) 
             ref={magnified}
             role="img"
             aria-label="Loupe at 1:1"
-            className="block size-[230px] object-none"
+            className="block size-[min(230px,38cqh)] object-none"
           />
-          <figcaption className="px-2 py-0.5 text-[13px] text-[#dfe4df]">Loupe, 1:1</figcaption>
+          <figcaption className="px-2 py-0.5 text-[0.9375rem] text-[#dfe4df]">Loupe, 1:1</figcaption>
         </figure>
       )}
     </div>

@@ -46,7 +46,7 @@ export function OwnFrames({ stack, take, onChange, onDone }: Props) {
 
   return (
     <section aria-label="Own frames" className="space-y-2">
-      <h2 className="text-[16px]">Own frames</h2>
+      <h2 className="text-[1rem]">Own frames</h2>
       <fieldset
         aria-label="Drop frames here"
         className={`rounded-s border-2 border-dashed p-4 text-center ${over ? "border-amber bg-amber-wash" : "border-ink3"}`}
@@ -61,7 +61,7 @@ export function OwnFrames({ stack, take, onChange, onDone }: Props) {
           if (!busy) void dropped(event.dataTransfer).then(add);
         }}
       >
-        <p className="mb-2 text-[14px] text-ink2">
+        <p className="mb-2 text-[0.9375rem] text-ink2">
           Drop frames or a folder here: JPEG, PNG or TIFF of 8 or 16 bits. They are kept untouched.
         </p>
         <FileButton multiple label="Frames to add" disabled={busy} onFiles={add}>

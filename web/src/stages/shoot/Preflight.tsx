@@ -41,14 +41,16 @@ export function Preflight({ stackId, onClose, onGo }: Props) {
           <li key={item.key} className="border-rule border-b py-2">
             <div className="flex items-start justify-between gap-3">
               <span className="head">{item.title}</span>
-              <span className={`shrink-0 text-[13px] ${item.state === "stop" ? "text-fault" : "text-ink2"}`}>
+              <span
+                className={`shrink-0 text-[0.9375rem] ${item.state === "stop" ? "text-fault" : "text-ink2"}`}
+              >
                 {item.state === "confirm" && confirmed.has(item.key) ? "confirmed" : MARK[item.state]}
               </span>
             </div>
-            <p className="text-[14px] text-ink2">{item.detail}</p>
+            <p className="text-[0.9375rem] text-ink2">{item.detail}</p>
             {item.state === "confirm" && (
               <Check
-                label={item.key === "cautions" ? "Read" : "Go on all the same"}
+                label={item.key.startsWith("caution:") ? "Read" : "Go on all the same"}
                 checked={confirmed.has(item.key)}
                 onChange={() => toggle(item.key)}
               />
@@ -56,11 +58,6 @@ export function Preflight({ stackId, onClose, onGo }: Props) {
           </li>
         ))}
       </ul>
-      {waiting.length > 1 && blocked.length === 0 && (
-        <Button className="mb-2 w-full" onClick={() => setConfirmed(new Set(items.map((item) => item.key)))}>
-          Confirm all {waiting.length}
-        </Button>
-      )}
       <Button
         look="next"
         className="w-full"
@@ -73,7 +70,7 @@ export function Preflight({ stackId, onClose, onGo }: Props) {
             ? `${waiting.length} to confirm`
             : "Start the run"}
       </Button>
-      <p className="mt-3 text-[13px] text-ink2">
+      <p className="mt-3 text-[0.9375rem] text-ink2">
         The rail moves by itself: keep fingers and cables away, and stay near the stop. Strong flashes can
         hurt eyes and people who are sensitive to light. Follow the makers' sheets and your local rules.
       </p>

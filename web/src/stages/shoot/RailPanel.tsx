@@ -20,13 +20,12 @@ interface Holding {
   release: () => void;
 }
 
-const JOGS: ReadonlyArray<readonly [number, CommandId]> = [
-  [-100, "nearer100"],
-  [-10, "nearer10"],
-  [-1, "nearer1"],
-  [1, "farther1"],
-  [10, "farther10"],
-  [100, "farther100"],
+const NEARER: readonly CommandId[] = ["nearer1", "nearer10", "nearer100"];
+const FARTHER: readonly CommandId[] = ["farther1", "farther10", "farther100"];
+/** The distances that the rail can do, from the coarsest nearer to the coarsest farther. */
+const jogs = (distances: readonly number[]) => [
+  ...distances.map((by, i) => [-by, NEARER[i] as CommandId] as const).reverse(),
+  ...distances.map((by, i) => [by, FARTHER[i] as CommandId] as const),
 ];
 const sign = (by: number) => (by < 0 ? `−${-by}` : `+${by}`);
 
@@ -41,8 +40,8 @@ export function RailPanel({ bench, moment, step, locked, act, hold }: Props) {
   return (
     <section aria-label="Rail" className="space-y-1.5">
       <div className="flex items-baseline justify-between">
-        <h2 className="text-[16px]">Rail</h2>
-        <span className="text-[13px] text-ink2">
+        <h2 className="text-[1rem]">Rail</h2>
+        <span className="text-[0.9375rem] text-ink2">
           {moment?.moving ? "moving" : bench.simulated ? "simulated" : rail.address}
         </span>
       </div>
@@ -55,16 +54,16 @@ export function RailPanel({ bench, moment, step, locked, act, hold }: Props) {
         </Notice>
       ) : (
         <>
-          <p className="head text-[30px] leading-none tabular-nums" data-testid="position">
-            {(at / 1000).toFixed(3)} <span className="font-[450] text-[16px] text-ink2">mm</span>
+          <p className="head text-[1.875rem] leading-none tabular-nums" data-testid="position">
+            {(at / 1000).toFixed(3)} <span className="font-[450] text-[1rem] text-ink2">mm</span>
           </p>
-          <p className="text-[13px] text-ink2">
+          <p className="text-[0.9375rem] text-ink2">
             {free === null
               ? "Working distance not known: watch the lens."
               : `${(free / 1000).toFixed(2)} mm free before the specimen`}
           </p>
-          <fieldset aria-label="Move by µm" className="grid grid-cols-6 gap-1">
-            {JOGS.map(([by, command]) => (
+          <fieldset aria-label="Move by µm" className="flex gap-1">
+            {jogs(rail.jogs_um).map(([by, command]) => (
               <Jog
                 key={by}
                 command={command}
@@ -142,7 +141,7 @@ function Jog({ label, command, disabled, onClick, children }: JogProps) {
       aria-label={label}
       {...(command ? hint(command, label) : { title: label })}
       disabled={disabled}
-      className="head min-h-11 rounded-s border border-ink2 px-0.5 text-[13.5px] hover:bg-rule/50 disabled:opacity-50"
+      className="head min-h-11 min-w-0 flex-1 rounded-s border border-ink2 px-0.5 text-[0.9375rem] hover:bg-rule/50 disabled:opacity-50"
       onClick={onClick}
     >
       {children}
@@ -168,7 +167,7 @@ function Hold({ command, to, locked, hold, children }: HoldProps) {
       type="button"
       disabled={locked || to === null}
       {...hint(command, to === null ? "The end of the rail is not known" : "Runs as long as it is held")}
-      className="head min-h-11 touch-none rounded-s border border-ink2 px-0.5 text-[13px] leading-tight hover:bg-rule/50 disabled:opacity-50"
+      className="head min-h-11 touch-none rounded-s border border-ink2 px-0.5 text-[0.9375rem] leading-tight hover:bg-rule/50 disabled:opacity-50"
       onPointerDown={run}
       onPointerUp={rest}
       onPointerLeave={rest}

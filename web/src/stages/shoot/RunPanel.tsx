@@ -63,7 +63,7 @@ export function RunPanel(props: Props) {
         </Notice>
       )}
       {take?.complete && <AfterRun {...props} take={take} />}
-      {bench.said && !cutOff && <p className="text-[14px] text-ink2">{bench.said}</p>}
+      {bench.said && !cutOff && <p className="text-[0.9375rem] text-ink2">{bench.said}</p>}
       {!cutOff && (
         <Button
           look={take?.complete ? "plain" : "next"}
@@ -75,17 +75,12 @@ export function RunPanel(props: Props) {
           {take ? "Shoot another take" : "Shoot this ladder"}
         </Button>
       )}
-      <div className="flex justify-between text-[14px]">
+      <div className="flex justify-between text-[0.9375rem]">
         <span className="text-ink2">
           {plural(stack.ladder.frames, "rung")}, about {duration(stack.ladder.seconds)}
         </span>
-        <button
-          type="button"
-          className="min-h-9 underline underline-offset-3"
-          disabled={locked}
-          onClick={onByHand}
-        >
-          By hand
+        <button type="button" className="min-h-11 underline underline-offset-3" onClick={onByHand}>
+          By hand, own frames
         </button>
       </div>
     </section>
@@ -103,7 +98,7 @@ function Running({ run, trouble, act }: { run: BenchRun; trouble: string | null;
         secondsLeft={burst ? null : run.seconds_left}
       />
       {burst && (
-        <p className="head text-[20px] tabular-nums">
+        <p className="head text-[1.25rem] tabular-nums">
           {plural(run.done, "frame")}, {Math.floor(100 * (run.coverage ?? 0))} % covered
           {run.seconds_left !== null && <span className="block">{duration(run.seconds_left)} left</span>}
         </p>
@@ -111,7 +106,7 @@ function Running({ run, trouble, act }: { run: BenchRun; trouble: string | null;
       {[run.said, trouble].map(
         (said) =>
           said && (
-            <p key={said} className="text-[14px] text-fault">
+            <p key={said} className="text-[0.9375rem] text-fault">
               {said}
             </p>
           ),
@@ -146,6 +141,8 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
   const have = new Set(kept.map((frame) => frame.rung));
   const missing = take.series.missing.length;
   const faulty = kept.filter((frame) => frame.faults.length > 0);
+  // What is missing can only be shot while the specimen lies there: that comes first.
+  const repair = take.repairable && missing + faulty.length > 0;
   const again = chosen !== null && have.has(chosen) ? [chosen] : [];
   const more = (near ?? 0) + (far ?? 0);
   return (
@@ -157,21 +154,27 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
         {faulty.length > 0 && `, ${faulty.length} with faults`}.
       </p>
       <SeriesWarnings take={take} />
-      <Link
-        to="/stacks/$stackId/$stage"
-        params={{ stackId: String(stack.id), stage: "merge" }}
-        className="head flex min-h-11 items-center justify-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
-      >
-        Merge this take
-      </Link>
-      {take.repairable && (missing > 0 || faulty.length > 0) && (
-        <Button className="w-full" disabled={locked} onClick={() => onShoot({ repair_of: take.id })}>
+      {repair && (
+        <Button
+          look="next"
+          className="w-full"
+          disabled={locked}
+          onClick={() => onShoot({ repair_of: take.id })}
+        >
           Shoot the {missing + faulty.length} missing or bad
         </Button>
       )}
+      <Link
+        to="/stacks/$stackId/$stage"
+        params={{ stackId: String(stack.id), stage: "merge" }}
+        search
+        className={`head flex min-h-11 items-center justify-center rounded-s border px-4 ${repair ? "border-ink bg-card" : "border-amber bg-amber-fill text-on-amber"}`}
+      >
+        Merge this take
+      </Link>
       {take.repairable && (
         <details open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
-          <summary className="min-h-9 cursor-pointer text-[14px] underline underline-offset-3">
+          <summary className="min-h-9 cursor-pointer text-[0.9375rem] underline underline-offset-3">
             Extend or shoot again
           </summary>
           <NumberField label="Rungs added nearer" value={near} optional onChange={setNear} />
@@ -190,7 +193,7 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
           >
             {again.length > 0 ? `Shoot rung ${(again[0] ?? 0) + 1} again` : "Choose a rung to shoot it again"}
           </Button>
-          <p className="text-[13px] text-ink2">
+          <p className="text-[0.9375rem] text-ink2">
             A new take begins with the good frames of this one; this one stays.
           </p>
         </details>

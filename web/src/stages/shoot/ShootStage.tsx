@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { useRef, useState } from "react";
-import { api } from "../../client/api";
+import { api, type Bench } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { latestTake, useStack } from "../../specimen/stack";
+import { useStack, useTake } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { useCommands } from "../../ui/commands";
 import { Notice, Placeholder } from "../../ui/Notice";
@@ -31,7 +32,6 @@ type Sheet = "preflight" | "bench" | "hand" | null;
 export function ShootStage() {
   const stack = useStack();
   const queries = useQueryClient();
-  const take = latestTake(stack);
   const { bench, mine, settingUp, setUp, refused, busy, act, atOnce } = useBench(stack.id);
   const [view, setView] = useState<View>("live");
   const [chosen, setChosen] = useState<number | null>(null);
@@ -48,8 +48,11 @@ export function ShootStage() {
     queryFn: () => api.tryPlan(stack.rig, stack.plan, {}),
     enabled: marks.border,
   });
-  const { cue, dismiss } = useCue(take?.task, take?.source !== "bench", sound);
   const run = moment?.run ?? bench?.run ?? null;
+  const { take: selected, choose } = useTake();
+  // What is being shot here is what is looked at.
+  const take = stack.takes.find((one) => one.id === run?.take_id) ?? selected;
+  const { cue, dismiss } = useCue(take?.task, take?.source !== "bench", sound);
   const locked = !mine || settingUp || Boolean(bench?.busy && bench.busy !== "moving");
   const frames = take?.frames ?? [];
   const frame = frames.find((one) => one.id === chosen) ?? frames.at(-1) ?? null;
@@ -79,6 +82,7 @@ export function ShootStage() {
   const go = (confirmed: string[]) => {
     setSheet(null);
     setChosen(null);
+    choose();
     act(() => api.beginRun(stack.id, { more_near: 0, more_far: 0, ...wish, confirmed }));
   };
   const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
@@ -94,7 +98,7 @@ export function ShootStage() {
     : "not shot yet";
 
   return (
-    <div className="grid h-full grid-cols-[248px_minmax(0,1fr)_316px]">
+    <div className="grid h-full grid-cols-[clamp(180px,18vw,260px)_minmax(0,1fr)_clamp(296px,24vw,420px)] small:flex small:h-auto small:flex-col">
       <Ladder
         drawing={drawing(stack.plan, stack.ladder, take)}
         caption={caption}
@@ -110,9 +114,9 @@ export function ShootStage() {
           setView("frame");
         }}
       />
-      <div className="flex min-h-0 min-w-0 flex-col">
+      <div className="flex min-h-0 min-w-0 flex-col small:contents">
         <div
-          className="relative min-h-0 flex-1 overflow-hidden bg-mat"
+          className="relative min-h-0 flex-1 overflow-hidden bg-mat small:sticky small:top-0 small:z-10 small:order-1 small:h-[42vh] small:flex-none"
           style={
             {
               "--field": `${stack.rig.sensor.width_px} / ${stack.rig.sensor.height_px}`,
@@ -134,21 +138,26 @@ export function ShootStage() {
               take={take}
               frame={frame}
               growth={growth}
-              test={bench.test_frame}
+              test={mine ? bench.test_frame : null}
               settingUp={settingUp}
               mine={mine}
-              bench={bench}
             />
           )}
-          <Badges view={view} rate={rate} frame={frame} run={run} edges={marks.edges} />
+          <Badges
+            view={view}
+            rate={mine ? rate : 0}
+            frame={frame}
+            run={mine ? run : null}
+            edges={marks.edges && mine}
+          />
           {cue && (
             <button
               type="button"
               onClick={dismiss}
-              className={`head absolute inset-x-0 top-1/3 border-y-8 px-6 py-8 text-center text-[34px] ${cue.kind === "failed" ? "border-fault bg-fault-wash text-fault" : "border-amber-fill bg-card"}`}
+              className={`head absolute inset-x-0 top-1/3 border-y-8 px-6 py-8 text-center text-[2.125rem] ${cue.kind === "failed" ? "border-fault bg-fault-wash text-fault" : "border-amber-fill bg-card"}`}
             >
               {cue.message}
-              <span className="block text-[15px] text-ink2">Press to put away</span>
+              <span className="block text-[0.9375rem] text-ink2">Press to put away</span>
             </button>
           )}
         </div>
@@ -160,9 +169,14 @@ export function ShootStage() {
           loupe={loupe !== null}
           onLoupe={(on) => setLoupe(on ? { x: 0.5, y: 0.5 } : null)}
         />
-        <div className="grid h-[118px] shrink-0 grid-cols-2 gap-6 bg-card px-4 pt-2">
-          <SharpnessCurve curve={curve} now={at} near={stack.plan.near_um} far={stack.ladder.far_um} />
-          <Brightness test={bench.test_frame} growth={growth} />
+        <div className="grid h-[112px] shrink-0 grid-cols-2 gap-6 bg-card px-4 pt-2 small:hidden">
+          <SharpnessCurve
+            curve={mine ? curve : []}
+            now={mine ? at : null}
+            near={stack.plan.near_um}
+            far={stack.ladder.far_um}
+          />
+          <Brightness test={mine ? bench.test_frame : null} growth={growth} />
         </div>
         <Thumbs
           frames={frames}
@@ -173,34 +187,32 @@ export function ShootStage() {
           }}
         />
       </div>
-      <aside aria-label="Bench" className="flex min-h-0 flex-col border-ink border-l bg-card">
-        <div className="min-h-0 flex-1 space-y-3 overflow-y-auto p-4 pb-2">
+      <aside
+        aria-label="Bench"
+        className="flex min-h-0 flex-col border-ink border-l bg-card small:order-4 small:flex-row small:flex-wrap"
+      >
+        <div className="min-h-0 flex-1 space-y-3 overflow-y-auto p-4 pb-2 small:min-w-72">
           {refused && <Notice kind="fault">{refused.message}</Notice>}
-          {!mine && !settingUp && (
-            <Notice kind="hint" title={`The bench is set up for ${bench.stack_label ?? "nothing"}.`}>
-              {bench.busy ? (
-                `It is ${bench.busy}.`
-              ) : (
-                <Button className="mt-2 w-full" onClick={() => setUp()}>
-                  Set it up for this stack
-                </Button>
-              )}
-            </Notice>
+          {mine || settingUp ? (
+            <>
+              <RailPanel bench={bench} moment={moment} step={step} locked={locked} act={act} hold={hold} />
+              <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
+              <LightPanel
+                bench={bench}
+                moment={moment}
+                locked={locked}
+                working={busy}
+                act={(order) => act(order)}
+              />
+              <Button look="quiet" className="w-full" onClick={() => setSheet("bench")}>
+                Rail, camera, folder, faults
+              </Button>
+            </>
+          ) : (
+            <Elsewhere bench={bench} onSetUp={() => setUp()} />
           )}
-          <RailPanel bench={bench} moment={moment} step={step} locked={locked} act={act} hold={hold} />
-          <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
-          <LightPanel
-            bench={bench}
-            moment={moment}
-            locked={locked}
-            working={busy}
-            act={(order) => act(order)}
-          />
-          <Button look="quiet" className="w-full" onClick={() => setSheet("bench")}>
-            Rail, camera, folder, faults
-          </Button>
         </div>
-        <div className="max-h-[55%] shrink-0 overflow-y-auto border-rule border-t p-4 pt-3">
+        <div className="max-h-[55%] shrink-0 overflow-y-auto border-rule border-t p-4 pt-3 small:max-h-none small:min-w-72 small:flex-1">
           <RunPanel
             stack={stack}
             take={take}
@@ -232,11 +244,34 @@ export function ShootStage() {
       <ByHand
         stack={stack}
         bench={bench}
+        locked={locked}
         open={sheet === "hand"}
         onClose={() => setSheet(null)}
         act={act}
         onChange={refresh}
       />
     </div>
+  );
+}
+
+/** The bench stands for another stack: one line, and the way there or back. */
+function Elsewhere({ bench, onSetUp }: { bench: Bench; onSetUp: () => void }) {
+  return (
+    <Notice kind="hint" title={`The bench is set up for ${bench.stack_label ?? "nothing"}.`}>
+      {bench.busy && `It is ${bench.busy}. `}
+      {bench.busy && bench.stack_id !== null ? (
+        <Link
+          className="underline"
+          to="/stacks/$stackId/$stage"
+          params={{ stackId: String(bench.stack_id), stage: "shoot" }}
+        >
+          Go there
+        </Link>
+      ) : (
+        <Button className="mt-2 w-full" onClick={onSetUp}>
+          Set it up for this stack
+        </Button>
+      )}
+    </Notice>
   );
 }

@@ -1,6 +1,6 @@
-import { type Bench, type Frame, type Growth, pictureUrl, type Take, type TestFrame } from "../../client/api";
+import { type Frame, type Growth, pictureUrl, type Take, type TestFrame } from "../../client/api";
 import { percent } from "../../lib/numbers";
-import type { View } from "./views";
+import { FIT, FITTED, type View } from "./views";
 
 /** Shares of the picture. A still specimen with steep slopes reads up to 1.2 % (tests/core/growing). */
 const MOVED = 0.015;
@@ -14,11 +14,10 @@ interface Props {
   test: TestFrame | null;
   settingUp: boolean;
   mine: boolean;
-  bench: Bench;
 }
 
 /** Anything but the live view: the growing picture, its depth, a frame, the test frame; or why there is none. */
-export function Shown({ view, take, frame, growth, test, settingUp, mine, bench }: Props) {
+export function Shown({ view, take, frame, growth, test, settingUp, mine }: Props) {
   if (view === "frame" && frame)
     return <Picture alt={`Frame ${frame.name}`} src={pictureUrl("frame", frame.id, "preview.jpg")} />;
   if (view === "test" && test) return <TestPicture test={test} />;
@@ -30,7 +29,7 @@ export function Shown({ view, take, frame, growth, test, settingUp, mine, bench 
           alt={view === "growing" ? "Growing picture" : "Growing depth"}
           src={`/api/takes/${take.id}/growing/${what}.jpg?n=${growth.frames}`}
         />
-        <p className="absolute bottom-2.5 left-3 rounded-s bg-card px-2.5 py-1 text-[14px]">
+        <p className="absolute bottom-2.5 left-3 rounded-s bg-card px-2.5 py-1 text-[0.9375rem]">
           {growth.frames} frames · {percent(growth.newest_share)} sharpest in the newest
           {growth.moved > MOVED ? (
             <span className="text-fault"> · {(100 * growth.moved).toFixed(1)} % has moved</span>
@@ -43,17 +42,17 @@ export function Shown({ view, take, frame, growth, test, settingUp, mine, bench 
   }
   return (
     <p className="absolute inset-0 grid place-items-center px-8 text-center text-[#dfe4df]">
-      {why(view, settingUp, mine, bench)}
+      {why(view, settingUp, mine)}
     </p>
   );
 }
 
-function why(view: View, settingUp: boolean, mine: boolean, bench: Bench): string {
+function why(view: View, settingUp: boolean, mine: boolean): string {
   if (view === "frame") return "No frame yet.";
   if (view === "test") return "No test frame yet: shoot one under Light.";
   if (view !== "live") return "The picture grows here while a ladder is shot.";
   if (settingUp) return "Setting the bench up …";
-  if (!mine) return bench.busy ? `The bench is ${bench.busy}.` : "The bench is set up for another stack.";
+  if (!mine) return "The bench is set up for another stack.";
   return "This camera shows no live view. Its frames appear as they come into the watched folder.";
 }
 
@@ -63,12 +62,12 @@ function Picture({ alt, src }: { alt: string; src: string }) {
 
 function TestPicture({ test }: { test: TestFrame }) {
   return (
-    <div className="absolute inset-0 grid place-items-center">
-      <div className="relative max-h-full max-w-full" style={{ aspectRatio: "var(--field)" }}>
+    <div className="absolute inset-0 grid place-items-center [container-type:size]">
+      <div className={FITTED} style={FIT}>
         <img
           alt="Test frame"
           src={`/api/bench/test-frame.jpg?n=${test.number}`}
-          className="block h-full max-h-full w-full"
+          className="block size-full"
         />
         {test.reading.glare.map((spot) => (
           <span

@@ -26,12 +26,12 @@ export function Badges({ view, rate, frame, run, edges }: BadgesProps) {
   return (
     <>
       {left && (
-        <p className="head absolute top-2.5 left-3 max-w-[75%] rounded-s bg-card px-2.5 py-1 text-[13px]">
+        <p className="head absolute top-2.5 left-3 max-w-[75%] rounded-s bg-card px-2.5 py-1 text-[0.9375rem]">
           {left}
         </p>
       )}
       {right && (
-        <p className="head absolute top-2.5 right-3 rounded-s bg-card px-2.5 py-1 text-[13px] tabular-nums">
+        <p className="head absolute top-2.5 right-3 rounded-s bg-card px-2.5 py-1 text-[0.9375rem] tabular-nums">
           {right}
         </p>
       )}
@@ -52,9 +52,9 @@ interface TogglesProps {
 export function Toggles({ view, onView, marks, onMarks, loupe, onLoupe }: TogglesProps) {
   const hint = useHint();
   const look = (on: boolean) =>
-    `head min-h-11 border-b-[3px] px-2.5 text-[14px] hover:text-ink ${on ? "border-amber-fill text-ink" : "border-transparent text-ink2"}`;
+    `head min-h-11 border-b-[3px] px-2.5 text-[0.9375rem] hover:text-ink ${on ? "border-amber-fill text-ink" : "border-transparent text-ink2"}`;
   return (
-    <div className="flex shrink-0 justify-between border-ink border-t border-b bg-card px-2">
+    <div className="flex shrink-0 flex-wrap justify-between border-ink border-t border-b bg-card px-2 small:order-2">
       <fieldset aria-label="What is shown" className="flex">
         {VIEWS.map((one) => (
           <button
@@ -107,7 +107,7 @@ export function Brightness({
 }) {
   if (growth) return <Histogram counts={growth.histogram} title="Brightness of the last frame" />;
   if (!test)
-    return <p className="self-center text-[14px] text-ink2">A test frame shows its brightness here.</p>;
+    return <p className="self-center text-[0.9375rem] text-ink2">A test frame shows its brightness here.</p>;
   const [red, green, blue] = test.reading.histogram;
   const brightest = (red ?? []).map((count, i) => Math.max(count, green?.[i] ?? 0, blue?.[i] ?? 0));
   return <Histogram counts={brightest} title="Brightness of the test frame" />;
@@ -127,7 +127,7 @@ export function Thumbs({
   return (
     <ol
       aria-label="Latest frames"
-      className="flex h-[58px] shrink-0 flex-row-reverse justify-end gap-1 overflow-hidden bg-card px-4 pb-2"
+      className="flex h-[58px] shrink-0 flex-row-reverse small:order-3 justify-end gap-1 overflow-hidden bg-card px-4 pb-2"
     >
       {frames.slice(-10).map((frame) => (
         <li key={frame.id}>

@@ -26,6 +26,8 @@ export function benchCommands(props: Props): Handlers {
     if (!locked) work();
   };
   const jog = (by_um: number) => unless(() => act(() => api.move({ by_um })));
+  // What a rail cannot do, its finest move stands for.
+  const [fine = step, middle = fine, coarse = middle] = bench?.rail.jogs_um ?? [];
   const runTo = (to: number | null | undefined) => ({
     press: unless(() => typeof to === "number" && hold.press(to)),
     release: hold.release,
@@ -38,12 +40,12 @@ export function benchCommands(props: Props): Handlers {
   return {
     stepNearer: jog(-step),
     stepFarther: jog(step),
-    nearer1: jog(-1),
-    farther1: jog(1),
-    nearer10: jog(-10),
-    farther10: jog(10),
-    nearer100: jog(-100),
-    farther100: jog(100),
+    nearer1: jog(-fine),
+    farther1: jog(fine),
+    nearer10: jog(-middle),
+    farther10: jog(middle),
+    nearer100: jog(-coarse),
+    farther100: jog(coarse),
     runNearer: runTo(bench?.rail.lowest_um),
     runFarther: runTo(bench?.rail.highest_um),
     park: unless(() => act(() => api.move({ place: "park" }))),

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from "react";
-import type { BenchRun, Growth } from "../../client/api";
+import type { Bench, BenchRun, Growth } from "../../client/api";
 
 /** The figures of one moment of the live view. */
 export interface Moment {
@@ -7,6 +7,7 @@ export interface Moment {
   position_um: number | null;
   moving: boolean;
   ready_in_s: number;
+  search: Bench["search"];
   run: BenchRun | null;
   growth: Growth | null;
 }

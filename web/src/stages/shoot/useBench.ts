@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect } from "react";
+import { useCallback, useEffect, useRef } from "react";
 import { api, type Bench } from "../../client/api";
 
 /** The bench, set up for this stack. `act` runs one of its orders and shows what it refuses. */
@@ -15,9 +15,16 @@ export function useBench(stackId: number) {
     },
   });
   const { mutate } = setUp;
-  useEffect(() => mutate(), [mutate]);
+  // A bench that works for another stack is left to it; one that rests is set up when this page opens.
+  const known = bench.data !== undefined;
+  const resting = bench.data?.busy === null || bench.data?.busy === "moving";
+  const free = useRef(false);
+  free.current = resting || bench.data?.stack_id === stackId;
+  useEffect(() => {
+    if (known && free.current) mutate();
+  }, [known, mutate]);
   // A server that was started anew has forgotten what it was set up for.
-  const forgotten = bench.data?.stack_id === null && bench.data.busy === null;
+  const forgotten = bench.data?.stack_id === null && resting;
   useEffect(() => {
     if (forgotten) mutate();
   }, [forgotten, mutate]);

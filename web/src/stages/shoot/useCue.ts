@@ -42,7 +42,7 @@ export function useCue(task: Task | null | undefined, byHand: boolean, sound: bo
       kind,
       message:
         kind === "done"
-          ? `Done: ${count} shot`
+          ? task.message || `Done: ${count} shot`
           : kind === "stopped"
             ? `Stopped: ${count} shot`
             : `Cut off after ${count}`,

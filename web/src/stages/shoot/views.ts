@@ -14,3 +14,10 @@ export interface Marks {
   grid: boolean;
   border: boolean;
 }
+
+/** As large as the mat lets a picture of the sensor's shape be; the mat is a container that knows its size. */
+export const FITTED = "relative";
+export const FIT: React.CSSProperties = {
+  aspectRatio: "var(--field)",
+  width: "min(100cqw, calc(100cqh * var(--field)))",
+};

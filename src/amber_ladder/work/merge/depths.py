@@ -1,0 +1,80 @@
+"""What a merge's depth map says: its legend, and the depth at a place."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from amber_ladder.core.colour import colour_depth
+from amber_ladder.core.depth import depth_spread
+from amber_ladder.errors import BadInput, NotFound
+from amber_ladder.formats.results import read_depth
+from amber_ladder.settings import settings
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
+from amber_ladder.store.frame_store import FrameStore
+
+_STEPS = 9
+
+
+@dataclass(frozen=True, slots=True)
+class DepthView:
+    """A depth map at a glance, in ``unit`` below the nearest frame that was kept.
+
+    ``near`` and ``far`` are where its colours begin and end: all that is known, but for one in two hundred on either
+    side; None where nothing is known. ``known_share`` is the part of the picture with a depth; ``colours`` runs from
+    near to far in even steps, as CSS has it.
+    """
+
+    unit: str
+    near: float | None
+    far: float | None
+    known_share: float
+    colours: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class DepthAt:
+    """The depth at one pixel, None where it is unknown."""
+
+    depth: float | None
+    unit: str
+
+
+def depth_of(merge_id: int) -> DepthView:
+    """The legend of a merge's depth. Raises NotFound."""
+    path, unit = _depth_file(merge_id)
+    return _legend(path, unit)
+
+
+def depth_at(merge_id: int, x_px: int, y_px: int) -> DepthAt:
+    """The depth at a pixel of the merged picture. Raises NotFound, and BadInput for a place outside it."""
+    path, unit = _depth_file(merge_id)
+    depth = read_depth(path)
+    height, width = depth.shape
+    if not (0 <= x_px < width and 0 <= y_px < height):
+        raise BadInput(f"{x_px}, {y_px} lies outside the picture of {width} × {height} px")
+    value = float(depth[y_px, x_px])
+    return DepthAt(value if np.isfinite(value) else None, unit)
+
+
+def _depth_file(merge_id: int) -> tuple[Path, str]:
+    with transaction() as session:
+        merge = stacks.get_product(session, merge_id, "merge")
+        report = merge.report
+        if report is None:
+            raise NotFound(f"merge {merge_id} has no depth yet: it is not finished")
+        unit = str(report["settings"]["depth_unit"])
+    return FrameStore(settings().data).product_folder(merge_id) / "depth.tif", unit
+
+
+@lru_cache(maxsize=64)
+def _legend(path: Path, unit: str) -> DepthView:
+    # A merge's files never change once they are there.
+    depth = np.asarray(read_depth(path))
+    spread = depth_spread(depth)
+    near, far = spread or (None, None)
+    ramp = colour_depth(np.linspace(0.0, 1.0, _STEPS, dtype=np.float32)[None], 0.0, 1.0)[0]
+    colours = [f"#{red:02x}{green:02x}{blue:02x}" for red, green, blue in ramp.tolist()]
+    return DepthView(unit, near, far, float(np.isfinite(depth).mean()), colours)

@@ -1,0 +1,210 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useMemo, useState } from "react";
+import { api, type Merge, type Stack, type Take } from "../../client/api";
+import { Ladder } from "../../ladder/Ladder";
+import { drawing } from "../../ladder/layout";
+import { duration } from "../../lib/numbers";
+import { type Shown, Viewer } from "../../pictures/Viewer";
+import { depthText } from "../../specimen/figures";
+import { SeriesWarnings } from "../../specimen/SeriesWarnings";
+import type { Finished } from "../../specimen/stack";
+import { Choice } from "../../ui/Choice";
+import { Notice } from "../../ui/Notice";
+import { DepthLegend } from "./DepthLegend";
+import { MergeControls } from "./MergeControls";
+import { depthLabel, largestShift, orderText, type Report, reportOf, title } from "./report";
+import { TakeFrames } from "./TakeFrames";
+
+interface Props {
+  stack: Stack;
+  take: Take | undefined;
+  shown: Finished;
+  finished: Finished[];
+  onMerge: (id: number) => void;
+}
+
+/** Two pictures against each other, and what is to be known of them. */
+export function Compare({ stack, take, shown, finished, onMerge }: Props) {
+  const [over, setOver] = useState("");
+  const [against, setAgainst] = useState("");
+  const [at, setAt] = useState<{ x: number; y: number } | null>(null);
+  const options = useMemo(() => pictures(shown.take, finished), [shown.take, finished]);
+  const composite = options.find((one) => one.value === `composite-${shown.merge.id}`);
+  const left = options.find((one) => one.value === over) ?? composite;
+  const right =
+    options.find((one) => one.value === against) ??
+    options.find((one) => one.value === `depth-${shown.merge.id}`);
+  const ofDepth = [right, left].find((one) => one?.shown.kind === "depth")?.shown.id;
+  const legend = useQuery({
+    queryKey: ["depth", ofDepth],
+    queryFn: () => api.depthOf(ofDepth ?? 0),
+    enabled: ofDepth !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  if (!left || !right) return null;
+  const report = reportOf(shown.merge);
+  const drawn = drawing(stack.plan, stack.ladder, shown.take, shown.merge);
+  const chosen =
+    right.shown.kind === "frame" ? shown.take.frames.find((frame) => frame.id === right.shown.id) : undefined;
+
+  return (
+    <div className="grid h-full grid-cols-[clamp(190px,20vw,264px)_minmax(0,1fr)] small:block small:h-auto">
+      <Ladder
+        drawing={drawn}
+        caption={drawn.unplaced > 0 ? "planned" : "share of picture"}
+        chosen={chosen?.rung ?? null}
+        onChoose={(rung) => rung.frame && setAgainst(`frame-${rung.frame.id}`)}
+      />
+      <div className="flex min-h-0 min-w-0 flex-col">
+        <Viewer
+          left={left.shown}
+          right={right.shown}
+          onPoint={setAt}
+          corner={
+            ofDepth !== undefined &&
+            legend.data && <DepthLegend legend={legend.data} mergeId={ofDepth} at={at} />
+          }
+          overlay={
+            // What all frames share: beyond it nothing was measured, and exports leave it off.
+            <rect
+              {...report.crop}
+              fill="none"
+              stroke="var(--mark)"
+              strokeWidth="1.5"
+              strokeDasharray="6 4"
+              vectorEffect="non-scaling-stroke"
+            />
+          }
+        />
+        <div className="flex h-[36%] min-h-48 shrink-0 flex-col border-ink border-t bg-sheet small:h-auto">
+          <div className="flex flex-wrap items-center gap-x-6 border-rule border-b px-4">
+            <div className="min-w-0 max-w-[300px] flex-1">
+              <Choice beside label="Left" value={left.value} options={options} onChange={setOver} />
+            </div>
+            <div className="min-w-0 max-w-[380px] flex-1">
+              <Choice beside label="Against" value={right.value} options={options} onChange={setAgainst} />
+            </div>
+            <Link
+              to="/stacks/$stackId/$stage"
+              params={{ stackId: String(stack.id), stage: "record" }}
+              search
+              className="head my-1 ml-auto inline-flex min-h-11 items-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
+            >
+              Record and export
+            </Link>
+          </div>
+          <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(280px,38%)] small:block">
+            <section aria-label="Results" className="overflow-y-auto">
+              <ul className="flex flex-wrap">
+                {finished.map((one) => (
+                  <li key={one.merge.id} className="border-rule border-r border-b">
+                    <MergeCard
+                      {...one}
+                      takes={stack.takes.length}
+                      pressed={one.merge.id === shown.merge.id}
+                      onClick={() => {
+                        setOver("");
+                        onMerge(one.merge.id);
+                      }}
+                    />
+                  </li>
+                ))}
+              </ul>
+              <Findings take={shown.take} report={report} />
+            </section>
+            {take?.complete && (
+              <div className="overflow-y-auto border-rule border-l p-3">
+                <TakeFrames take={take} />
+                <MergeControls stack={stack} take={take} />
+              </div>
+            )}
+          </div>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+interface CardProps {
+  take: Take;
+  merge: Merge;
+  takes: number;
+  pressed: boolean;
+  onClick: () => void;
+}
+
+function MergeCard({ take, merge, takes, pressed, onClick }: CardProps) {
+  const report = reportOf(merge);
+  return (
+    <button
+      type="button"
+      aria-pressed={pressed}
+      onClick={onClick}
+      className="h-full w-64 px-4 py-2 text-left text-[0.875rem] hover:bg-card aria-pressed:bg-amber-wash"
+    >
+      <span className="head block text-[0.9375rem]">
+        {title(merge)}
+        {takes > 1 && `, take ${take.number}`}
+      </span>
+      <Line label="Frames used" value={`${report.frames_used.length} of ${take.frames.length}`} />
+      <Line label="Order" value={orderText(report)} />
+      <Line label="Depth" value={depthText(merge)} />
+      <Line label="Largest shift" value={`${largestShift(report).toFixed(1)} px`} />
+      <Line label="Took" value={duration(report.seconds)} />
+    </button>
+  );
+}
+
+function Line({ label, value }: { label: string; value: string }) {
+  return (
+    <span className="flex justify-between gap-2">
+      <span className="text-ink2">{label}</span>
+      <span>{value}</span>
+    </span>
+  );
+}
+
+function Findings({ take, report }: { take: Take; report: Report }) {
+  const files = report.excluded.map((one) => `${one.file} ${one.reason}`).join("; ");
+  return (
+    <div className="space-y-2 px-4 py-3 empty:hidden">
+      {report.warnings?.map((warning) => (
+        <Notice key={warning} kind="hint">
+          {warning}
+        </Notice>
+      ))}
+      <SeriesWarnings take={take} />
+      {report.coverage.gaps.map((gap) => (
+        <Notice
+          key={gap.after_frame}
+          kind="fault"
+          title={`Nothing sharp between ${gap.after_frame} and ${gap.before_frame}.`}
+        >
+          Rungs are missing there: the picture is soft at that depth. Shoot another take, or add the missing
+          frames.
+        </Notice>
+      ))}
+      {report.excluded.length > 0 && (
+        <Notice kind="hint" title={`${report.excluded.length} left out.`}>
+          {files}
+        </Notice>
+      )}
+    </div>
+  );
+}
+
+function pictures(take: Take, finished: Finished[]): Array<{ value: string; label: string; shown: Shown }> {
+  const option = (kind: Shown["kind"], id: number, label: string) => ({
+    value: `${kind}-${id}`,
+    label,
+    shown: { kind, id, label },
+  });
+  return [
+    ...finished.flatMap(({ merge }) => [
+      option("depth", merge.id, depthLabel(merge)),
+      option("composite", merge.id, title(merge)),
+    ]),
+    ...take.frames.map((frame) => option("frame", frame.id, `Frame ${frame.name}`)),
+  ];
+}
