@@ -8,6 +8,7 @@ from pathlib import Path
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from amber_ladder.core.planning import DEFER, Caution
+from amber_ladder.formats.lettering import shipped_fonts
 
 _HERE = Path(__file__).parent
 _TEMPLATES = Environment(loader=FileSystemLoader(_HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True)
@@ -65,13 +66,12 @@ def drawn_ladder(
 
 
 def bench_sheet_html(sheet: BenchSheet, *, pages: Path, pdf_url: str | None) -> str:
-    """The sheet as a page; ``pages`` is the folder with the built pages, where the font lies."""
-    font = _font(pages)
+    """The sheet as a page; ``pages`` is the folder with the built pages, where the fonts lie."""
     return _TEMPLATES.get_template("bench_sheet.html.j2").render(
         s=sheet,
         defer=DEFER,
         pdf_url=pdf_url,
-        font=f"/assets/{font.name}" if font and pdf_url else font.as_uri() if font else None,
+        fonts=[f"/assets/{font.name}" if pdf_url else font.as_uri() for font in shipped_fonts(pages)],
     )
 
 
@@ -81,8 +81,3 @@ def bench_sheet_pdf(sheet: BenchSheet, *, pages: Path) -> bytes:
     # In a process of its own: WeasyPrint lets Pillow take truncated pictures from then on, wherever it is imported.
     command = [sys.executable, "-m", "weasyprint", "-", "-"]
     return subprocess.run(command, input=page, capture_output=True, check=True, timeout=60).stdout
-
-
-def _font(pages: Path) -> Path | None:
-    found = sorted((pages / "assets").glob("atkinson-hyperlegible-next-latin-wght-normal*.woff2"))
-    return found[0] if found else None

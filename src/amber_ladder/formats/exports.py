@@ -3,23 +3,26 @@
 import csv
 from collections.abc import Iterable, Sequence
 from io import BytesIO, StringIO
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
 from amber_ladder.core.measuring import ScaleBar
+from amber_ladder.formats.lettering import Lettering
 
 _INK, _SHEET = (24, 34, 30), (243, 245, 242)
 
 
 def png_with_bar(
-    picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, colour_profile: bytes | None = None
+    picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, pages: Path, colour_profile: bytes | None = None
 ) -> bytes:
     """A PNG of RGB (H, W, 3) in 8 bits with a strip below it: caption left, scale bar right.
 
-    The strip lies below so that the bar hides nothing of the specimen. Without a scale there is no bar.
+    The strip lies below so that the bar hides nothing of the specimen. Without a scale there is no bar. ``pages`` is
+    the folder with the built pages, where the fonts lie.
     """
     if picture.dtype == np.uint16:
         picture = (picture >> 8).astype(np.uint8)
@@ -28,12 +31,13 @@ def png_with_bar(
     strip = round(size * 3.2)
     sheet = Image.new("RGB", (width, height + strip), _SHEET)
     sheet.paste(Image.fromarray(np.ascontiguousarray(picture)), (0, 0))
-    draw, font = ImageDraw.Draw(sheet), ImageFont.load_default(size)
+    draw, letters = ImageDraw.Draw(sheet), Lettering(pages, size)
     middle = height + strip / 2
-    draw.text((size, middle), caption, fill=_INK, font=font, anchor="lm")
+    letters.draw(draw, size, middle, caption, _INK)
     if bar is not None:
         left, right = width - size - bar.length_px, width - size
-        draw.text(((left + right) / 2, middle - size * 0.35), bar.label, fill=_INK, font=font, anchor="mm")
+        start = (left + right - letters.width(bar.label)) / 2
+        letters.draw(draw, start, middle - size * 0.35, bar.label, _INK)
         thick = max(2, size // 4)
         draw.rectangle(
             (round(left), round(middle + size * 0.6), round(right) - 1, round(middle + size * 0.6) + thick), _INK

@@ -82,7 +82,9 @@ def png(merge_id: int) -> tuple[bytes, str]:
     picture = read_picture(source)[crop["y"] : crop["y"] + crop["height"], crop["x"] : crop["x"] + crop["width"]]
     if shown.scale_from != "measured":
         caption += "   (scale nominal)" if shown.bar else "   (scale not known)"
-    return png_with_bar(picture, shown.bar, caption, colour_profile=colour_profile(source)), f"{shown.file_stem}.png"
+    return png_with_bar(
+        picture, shown.bar, caption, pages=settings().pages, colour_profile=colour_profile(source)
+    ), f"{shown.file_stem}.png"
 
 
 def record(merge_id: int) -> tuple[dict[str, Any], str]:
