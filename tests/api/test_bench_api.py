@@ -64,8 +64,8 @@ class BenchOverHttp(unittest.TestCase):
     def test_settings_that_cannot_be_are_refused_in_words_and_change_nothing(self) -> None:
         before = self.bench()["settings"]
         for change, word in (
-            ({"reshoots": 99}, "less than"),
-            ({"rail": " "}, "at least 1"),
+            ({"reshoots": 99}, "9 or less"),
+            ({"rail": " "}, "must not be empty"),
             ({"scene": "moon"}, "moon"),
         ):
             refused = self.http.patch("/api/bench", json=change)
@@ -115,7 +115,7 @@ class BenchOverHttp(unittest.TestCase):
     def test_a_run_needs_its_list(self) -> None:
         refused = self.http.post(f"/api/stacks/{self.stack_id}/runs", json={})
         self.assertEqual(refused.status_code, 409)
-        self.assertIn("Cautions are read", refused.json()["message"])
+        self.assertIn("Motorised rail", refused.json()["message"])
 
 
 if __name__ == "__main__":

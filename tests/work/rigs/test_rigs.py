@@ -123,6 +123,30 @@ class Scale(OneRig):
         self.assertEqual(len(calibrations.of_rig(self.rig.id)), 2)
         self.assertEqual((by_id(self.rig.id).version, len(rigs.versions(self.rig.id))), (2, 2))
 
+    def test_one_that_proved_wrong_is_set_aside_and_counts_again(self) -> None:
+        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        good, wrong = (
+            calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(picture=slide.picture, length_um=length))
+            for length in (38.4, 42)
+        )
+        self.assertAlmostEqual(by_id(self.rig.id).does.optics.pixel_um, 3.5, delta=0.01)
+        newest, _ = calibrations.set_aside(wrong.id, aside=True)
+        self.assertIsNotNone(newest.set_aside_at)
+        self.assertAlmostEqual(by_id(self.rig.id).does.optics.pixel_um, 3.2, delta=0.01)
+        calibrations.set_aside(good.id, aside=True)
+        self.assertEqual(by_id(self.rig.id).does.optics.pixel_origin, "nominal")
+        calibrations.set_aside(wrong.id, aside=False)
+        self.assertAlmostEqual(by_id(self.rig.id).does.optics.pixel_um, 3.5, delta=0.01)
+        self.assertEqual(by_id(self.rig.id).version, len(rigs.versions(self.rig.id)))
+
+    def test_a_magnification_that_was_typed_in_is_left_alone(self) -> None:
+        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        saved = calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(picture=slide.picture, length_um=40))
+        typed = rigs.RigEntry(**{**self.entry.model_dump(exclude_none=True), "measured": {"magnification": 5.1}})
+        rigs.edit_rig(self.rig.id, typed)
+        calibrations.set_aside(saved.id, aside=True)
+        self.assertAlmostEqual(by_id(self.rig.id).does.optics.magnification, 5.1)
+
     def test_by_two_points_where_no_ruling_is_found(self) -> None:
         content = picture(480, 320, seed=3)
         found = calibrations.bring_scale_picture(self.rig.id, "coin.jpg", [content])

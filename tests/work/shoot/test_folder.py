@@ -46,6 +46,14 @@ class ByHand(BenchTest):
             (self.folder / f"n_{i}.jpg").write_bytes(picture(384, 256, seed=i))
         ended = self.ended(stack, take.id)
         self.assertEqual([f.name for f in ended.frames], [f"n_{i}.jpg" for i in range(4)])
+        # That it ended is said with how little it holds; step, overlap and depth nobody knows.
+        coverage = ended.series.coverage
+        assert coverage is not None
+        self.assertLess(coverage, 0.985)
+        assert ended.task is not None
+        self.assertIn(f"The time is over. 4 frames cover {coverage:.0%} of the depth", ended.task.message)
+        self.assertIn(f"cover {coverage:.0%} of the planned depth", ended.series.warnings[0])
+        self.assertEqual((ended.series.step_um, ended.series.overlap, ended.series.depth_um), (None, None, None))
 
     def test_after_a_restart_it_knows_which_files_it_has(self) -> None:
         stack = self.stack()

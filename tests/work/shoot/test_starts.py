@@ -54,8 +54,8 @@ class FailedStart(BenchTest):
 
     def test_a_setting_that_cannot_be_is_refused_in_words(self) -> None:
         for change, words in (
-            (BenchChange(reshoots=99), "less than or equal to 9"),
-            (BenchChange(rail=" "), "at least 1"),
+            (BenchChange(reshoots=99), "9 or less"),
+            (BenchChange(rail=" "), "must not be empty"),
             (BenchChange(flaws=["moonlight"]), "no flaw is called 'moonlight'"),
             (BenchChange(scene="moon"), "no simulated specimen"),
         ):

@@ -14,7 +14,12 @@ const MergeStage = lazy(() => import("../stages/merge/MergeStage"));
 
 const root = createRootRoute({
   component: Frame,
-  notFoundComponent: () => <Placeholder>There is no such page. The cabinet is at the top left.</Placeholder>,
+  notFoundComponent: () => (
+    <Placeholder>
+      <h1 className="mb-1 text-[1.25rem]">There is no such page</h1>
+      The cabinet is at the top left.
+    </Placeholder>
+  ),
 });
 
 const cabinet = createRoute({ getParentRoute: () => root, path: "/", component: Cabinet });

@@ -29,11 +29,9 @@ export function Label({ specimen, under, stacks, stackId, takeId }: Props) {
     <h1 className="flex w-[clamp(150px,21vw,270px)] shrink-0 border-rule border-r text-[0.9375rem]">
       {stacks ? (
         <Popover.Root>
-          <Popover.Trigger
-            className="head w-full min-w-0 px-4 text-left hover:bg-rule/40"
-            aria-label={`${specimen.catalogue_number} ${specimen.name}, ${under}: all stacks and takes`}
-          >
+          <Popover.Trigger className="head w-full min-w-0 px-4 text-left hover:bg-rule/40">
             {words}
+            <span className="sr-only">: all stacks and takes</span>
           </Popover.Trigger>
           <Popover.Portal>
             <Popover.Content

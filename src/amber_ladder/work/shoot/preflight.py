@@ -72,7 +72,9 @@ def items(
 def unconfirmed(found: list[PreflightItem], confirmed: list[str]) -> list[str]:
     """Titles of what is in the way of a run, or was not confirmed."""
     return [
-        item.title for item in found if item.state == "stop" or (item.state == "confirm" and item.key not in confirmed)
+        item.title.rstrip(".")
+        for item in found
+        if item.state == "stop" or (item.state == "confirm" and item.key not in confirmed)
     ]
 
 

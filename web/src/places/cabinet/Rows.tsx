@@ -126,11 +126,10 @@ function SpecimenRow({ row: { specimen, stack, stacks, merge_id, worked_at } }: 
       <td className="pr-3">
         {stacks.length > 0 && (
           <Popover.Root>
-            <Popover.Trigger
-              className="relative z-10 min-h-9 text-left leading-tight underline underline-offset-3"
-              aria-label={`${title}: ${plural(stacks.length, "stack")}, ${plural(takes, "take")}`}
-            >
+            <Popover.Trigger className="relative z-10 min-h-9 text-left leading-tight underline underline-offset-3">
+              <span className="sr-only">{title}: </span>
               {plural(stacks.length, "stack")}
+              <span className="sr-only">, </span>
               <span className="block text-[0.875rem] text-ink2">
                 {takes > 0 ? plural(takes, "take") : "not shot"}
               </span>

@@ -161,9 +161,10 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
   const last = useRef(preview.data);
   if (preview.data) last.current = preview.data;
   const seen = preview.data ?? last.current;
+  // Only a plan that was found possible is compared with other ways.
   const lastPlan = useRef(plan);
-  if (preview.data && plan) lastPlan.current = plan;
-  const shownPlan = preview.data ? (plan ?? lastPlan.current) : lastPlan.current;
+  if (preview.data && !preview.isPlaceholderData && plan) lastPlan.current = plan;
+  const shownPlan = lastPlan.current;
   const ladder = seen?.ladder;
   const stale = plan === null || preview.isError;
   const note = asSaved

@@ -196,7 +196,10 @@ export function planOf(draft: Draft): Plan | null {
   const rail = draft.unit
     ? { min_um, max_um, backlash_um: draft.backlash_um ?? 0 }
     : { click_um, min_um, max_um, backlash_um: draft.backlash_um ?? 0 };
-  const anything = Object.values(rail).some((one) => one !== null && one !== 0);
+  // A click of 0 is an entry, and refused; no backlash is none.
+  const anything = Object.entries(rail).some(
+    ([key, one]) => one !== null && (one !== 0 || key === "click_um"),
+  );
   return {
     near_um,
     far_um: draft.far_um,
