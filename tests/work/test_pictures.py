@@ -1,6 +1,7 @@
 """Tiles and previews: made when first wanted, without holding on to the database."""
 
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -28,6 +29,28 @@ class Tiles(unittest.TestCase):
         self.assertEqual(held, [0])
         self.assertTrue((folder / "picture.dzi").is_file())
         self.assertTrue(pictures.frame_thumb(frame.id).startswith(b"\xff\xd8"))
+
+    def test_of_many_who_want_a_picture_at_once_one_makes_its_tiles(self) -> None:
+        frame = shot_stack().takes[0].frames[4]
+        made = list[Path]()
+
+        def watched(picture: Any, folder: Path) -> None:
+            made.append(folder)
+            make_tiles(picture, folder)
+
+        with patch.object(pictures, "make_tiles", watched), ThreadPoolExecutor(8) as many:
+            folders = set(many.map(lambda _: pictures.tiles_folder("frame", frame.id), range(8)))
+        self.assertEqual((len(made), len(folders)), (1, 1))
+
+    def test_the_worker_may_be_faster(self) -> None:
+        frame = shot_stack().takes[0].frames[5]
+
+        def late(picture: Any, folder: Path) -> None:
+            make_tiles(picture, folder)  # the other's
+            make_tiles(picture, folder)
+
+        with patch.object(pictures, "make_tiles", late):
+            self.assertTrue((pictures.tiles_folder("frame", frame.id) / "preview.jpg").is_file())
 
     def test_a_merge_has_its_composite_and_its_depth(self) -> None:
         done = merged(shot_stack().takes[0].id)

@@ -1,5 +1,6 @@
 """Pictures as the pages look at them: tiles and previews, made when first wanted."""
 
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Literal
@@ -16,6 +17,7 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Frame
 
 THUMB_PX = 96
+_MAKING = threading.Lock()
 PictureKind = Literal["composite", "depth", "frame"]
 
 
@@ -60,6 +62,13 @@ def _product_tiles(store: FrameStore, kind: Literal["composite", "depth"], produ
 
 
 def _made(folder: Path, read: Callable[[], NDArray[Any]]) -> Path:
-    if not (folder / "picture.dzi").is_file():
-        make_tiles(read(), folder)
+    made = folder / "picture.dzi"
+    if not made.is_file():
+        with _MAKING:  # many tiles of one picture are asked for at once: it is read and cut only once
+            if not made.is_file():
+                try:
+                    make_tiles(read(), folder)
+                except OSError:
+                    if not made.is_file():  # else the worker, or this server, was faster: both make the same
+                        raise
     return folder
