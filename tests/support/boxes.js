@@ -27,6 +27,9 @@
   const hit = all.filter((one) => one.matches("button, a, input, textarea, select, summary") && !one.closest("[data-rung]"));
   for (const [i, one] of hit.entries()) {
     const a = one.getBoundingClientRect();
+    const label = one.matches("input[type=checkbox]") ? one.closest("label").getBoundingClientRect() : a;
+    const spread = getComputedStyle(one, "::after").position === "absolute"; // over its whole row
+    if (!spread && (label.height < 23.5 || label.width < 23.5)) faults.push(`${name(one)} is too small to hit`);
     for (const other of hit.slice(i + 1)) {
       if (one.contains(other) || other.contains(one)) continue;
       if (getComputedStyle(one).position === "sticky" || one.closest("[data-over]") || other.closest("[data-over]")) continue;

@@ -54,10 +54,10 @@ export function Frame() {
         >
           {inside && (
             <>
-              <Link to="/" className="hover:text-ink hover:underline">
+              <Link to="/" className="inline-flex min-h-11 items-center hover:text-ink hover:underline">
                 Cabinet
               </Link>
-              <Link to="/rigs" className="hover:text-ink hover:underline">
+              <Link to="/rigs" className="inline-flex min-h-11 items-center hover:text-ink hover:underline">
                 Rigs
               </Link>
             </>

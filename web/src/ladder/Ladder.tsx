@@ -185,6 +185,22 @@ function RungButtons({ rungs, y, right, chosen, onChoose }: ButtonsProps) {
   };
   return (
     <fieldset aria-label="Rungs: arrow keys climb">
+      {/* Rungs may lie closer than a finger hits: a click anywhere finds the nearest. The keyboard climbs. */}
+      <button
+        type="button"
+        tabIndex={-1}
+        aria-label="The rung that is nearest to the pointer"
+        className="absolute inset-y-0 cursor-pointer"
+        style={{ left: LEFT, width: right - LEFT }}
+        onClick={(event) => {
+          const at = event.clientY - event.currentTarget.getBoundingClientRect().top;
+          onChoose(
+            shot.reduce((best, one) =>
+              Math.abs(y(one.depth) - at) < Math.abs(y(best.depth) - at) ? one : best,
+            ),
+          );
+        }}
+      />
       {shot.map((rung) => (
         <button
           key={rung.index}

@@ -41,7 +41,7 @@ export function Rows({ rows, order, onSort }: Props) {
               <button
                 type="button"
                 tabIndex={-1}
-                className="min-h-9 max-w-full truncate text-left hover:text-ink hover:underline"
+                className="min-h-9 min-w-9 max-w-full truncate text-left hover:text-ink hover:underline"
                 onClick={() => onSort(key)}
               >
                 {label}

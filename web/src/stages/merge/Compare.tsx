@@ -9,12 +9,12 @@ import { type Shown, Viewer } from "../../pictures/Viewer";
 import { depthText } from "../../specimen/figures";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import type { Finished } from "../../specimen/stack";
+import { TakeFrames } from "../../specimen/TakeFrames";
 import { Choice } from "../../ui/Choice";
 import { Notice } from "../../ui/Notice";
 import { DepthLegend } from "./DepthLegend";
 import { MergeControls } from "./MergeControls";
 import { depthLabel, largestShift, orderText, type Report, reportOf, title } from "./report";
-import { TakeFrames } from "./TakeFrames";
 
 interface Props {
   stack: Stack;

@@ -5,10 +5,10 @@ import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { plural } from "../../lib/numbers";
 import { finishedMerges, shownMerge, useStack, useTake } from "../../specimen/stack";
+import { TakeFrames } from "../../specimen/TakeFrames";
 import { Placeholder } from "../../ui/Notice";
 import { Compare } from "./Compare";
 import { MergeControls } from "./MergeControls";
-import { TakeFrames } from "./TakeFrames";
 
 /** Merge the take, and judge what came of it at 1:1. */
 export default function MergeStage() {

@@ -72,7 +72,7 @@ export function PlanFields(props: Props) {
         <span>It lies in</span>
         <button
           type="button"
-          className="border-ink2 border-b border-dotted"
+          className="min-h-9 border-ink2 border-b border-dotted"
           onClick={props.onLabel}
           title="Change the label"
         >

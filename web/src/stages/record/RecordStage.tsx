@@ -61,7 +61,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
   });
   const { specimen, optics } = stack;
   const used = (merge.report?.frames_used as string[] | undefined)?.length ?? 0;
-  const excluded = (merge.report?.excluded as unknown[] | undefined)?.length ?? 0;
+  const excluded = (merge.report?.excluded as Array<{ file: string; reason: string }> | undefined) ?? [];
   const facts: ReadonlyArray<readonly [string, string]> = [
     ["Specimen", `${specimen.catalogue_number} ${specimen.name}`],
     ["Kind and mount", [specimen.kind, specimen.mount].filter(Boolean).join(", ")],
@@ -75,7 +75,10 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     ["Effective aperture", aperture(optics)],
     ["Shot with", label.data?.shot_with ?? ""],
     ["Step", step(stack, take)],
-    ["Frames", `${take.frames.length} shot, ${used} used, ${excluded} left out`],
+    ["Frames", `${take.frames.length} shot, ${used} used, ${excluded.length} left out`],
+    ...(excluded.length > 0
+      ? [["Left out", excluded.map((one) => `${one.file} ${one.reason}`).join("; ")] as const]
+      : []),
     ["Depth", deep.data ? depthFact(merge, deep.data) : depthText(merge)],
     ["Merged by", `${METHODS[merge.method] ?? merge.method}, run ${merge.number} of take ${take.number}`],
     ["Mended", label.data?.mended.join(", ") || "nothing"],

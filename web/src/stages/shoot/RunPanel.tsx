@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, type Bench, type BenchRun, type Stack, type Take } from "../../client/api";
 import { duration, plural } from "../../lib/numbers";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
+import { TakeFrames } from "../../specimen/TakeFrames";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
@@ -153,6 +154,7 @@ function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take
         {missing > 0 && `, ${plural(missing, "rung")} missing`}
         {faulty.length > 0 && `, ${faulty.length} with faults`}.
       </p>
+      {(take.source !== "bench" || take.series.left_out.length > 0) && <TakeFrames take={take} />}
       <SeriesWarnings take={take} />
       {repair && (
         <Button

@@ -1,11 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Frame, pictureUrl, type Take } from "../../client/api";
-import { plural, um } from "../../lib/numbers";
-import { Button } from "../../ui/Button";
-import { TextField } from "../../ui/Field";
-import { Notice } from "../../ui/Notice";
-import { Panel } from "../../ui/Panel";
+import { api, type Frame, pictureUrl, type Take } from "../client/api";
+import { plural, um } from "../lib/numbers";
+import { Button } from "../ui/Button";
+import { TextField } from "../ui/Field";
+import { Notice } from "../ui/Notice";
+import { Panel } from "../ui/Panel";
 
 const REASONS = ["shaken", "dark", "shot twice", "something moved", "nothing is sharp in it"];
 
