@@ -152,7 +152,10 @@ class Shooting(PageTest):
         page.get_by_role("button", name="To near point").click()
         self.at("2.000")
         page.get_by_role("button", name="Find the ends").click()
-        expect(page.get_by_role("button", name="Looking for the ends")).to_be_visible()
+        expect(page.get_by_role("button", name="Stop looking")).to_be_visible()
+        expect(
+            page.get_by_text(re.compile(r"(Looking for the specimen|Going nearer|Measuring).* at \d\.\d+ mm"))
+        ).to_be_visible()
         expect(page.get_by_text("Beyond either end nothing is sharp")).to_be_visible()
         page.get_by_role("button", name="Use these ends").click()
         expect(page.get_by_role("button", name="Use these ends")).to_be_hidden()
@@ -195,8 +198,10 @@ class Shooting(PageTest):
         expect(page.get_by_text("Stopped:")).to_be_visible()
         page.get_by_text("Press to put away").click()
         page.get_by_role("button", name="missing or bad").click()
-        # The cautions were read before the first run; the ends that were found are wider than this ladder.
-        page.get_by_role("checkbox", name="Go on all the same").check()
+        # The cautions were read before the first run: only what was found stays to be asked.
+        expect(page.get_by_role("checkbox", name="Go on all the same").first).to_be_visible()
+        expect(page.get_by_role("checkbox", name="Read", exact=True)).to_have_count(0)
+        self.confirm()
         page.get_by_role("button", name="Start the run").click()
         page.get_by_role("button", name="Growing picture").click()
         expect(page.get_by_role("img", name="Growing picture")).to_be_visible()
@@ -227,15 +232,53 @@ class Shooting(PageTest):
         page.get_by_label("Let a simulated hand shoot").uncheck()
         page.get_by_role("button", name="Begin the burst").click()
         expect(page.get_by_text("0 frames, 0 % covered")).to_be_visible()
+        self.another_stack_shows_its_own()
         for i in range(5):
             (folder / f"hand_{i}.jpg").write_bytes(picture(384, 256, seed=i))
         expect(page.get_by_text("5 frames,")).to_be_visible()
         page.get_by_role("button", name="That is enough").click()
+        expect(page.get_by_text(re.compile(r"5 frames cover \d+ % of the depth")).first).to_be_visible()
         expect(page.get_by_text(re.compile(r"Take \d: 5 frames"))).to_be_visible()
+        expect(page.get_by_text("Stored 5, used 5.")).to_be_visible()
         # Nobody knows where a hand's frames lie, and no page pretends to.
         expect(page.get_by_text("where the 5 frames lie is not known")).to_be_visible()
         expect(page.get_by_text("depth counts frames, not µm")).to_be_visible()
         self.assert_accessible()
+
+    def another_stack_shows_its_own(self) -> None:
+        """While this one shoots, another stack's page shows nothing of it but a way there, and takes own frames."""
+        entry = plan.PlanEntry(rig_id=self.stack.rig_id, plan=LadderRequestJson(**PLAN))
+        other = plan.save_ladder(self.stack.specimen.id, entry)
+        page = self.page.context.new_page()
+        page.goto(f"/stacks/{other.id}/shoot")
+        expect(page.get_by_text("The bench is set up for SH-1 jewel wasp, stack 1.")).to_have_count(1)
+        expect(page.get_by_text("It is gathering frames of SH-1 jewel wasp, stack 1.")).to_have_count(1)
+        for name in ("Live view", "Growing picture", "Test frame"):
+            expect(page.get_by_role("img", name=name)).to_have_count(0)
+        expect(page.get_by_role("region", name="Ends")).to_have_count(0)
+        page.get_by_role("button", name="By hand, own frames").click()
+        expect(page.get_by_role("button", name="A burst waits for the bench")).to_be_disabled()
+        files = [
+            {"name": f"own_{i}.jpg", "mimeType": "image/jpeg", "buffer": picture(384, 256, seed=i)} for i in range(3)
+        ]
+        files.append({"name": "odd.jpg", "mimeType": "image/jpeg", "buffer": picture(192, 128, seed=9)})
+        page.get_by_label("Frames to add").set_input_files(files)  # type: ignore[arg-type]
+        page.get_by_role("button", name="Use these 4 frames").click()
+        # The odd one does not vanish between "stored" and "used".
+        expect(page.get_by_text("Stored 4, used 3.")).to_be_visible()
+        expect(page.get_by_text("Left out: odd.jpg is 192 × 128 px")).to_be_visible()
+        page.get_by_role("link", name="Go there").click()
+        page.wait_for_url(f"**/stacks/{self.stack.id}/shoot")
+        page.close()
+
+    def test_6_all_words_at_the_bench_are_large_enough_to_read_at_arms_length(self) -> None:
+        small = self.page.evaluate(
+            """() => [...document.querySelectorAll('main *')]
+            .filter(one => [...one.childNodes].some(node => node.nodeType === 3 && node.data.trim()))
+            .filter(one => parseFloat(getComputedStyle(one).fontSize) < 15)
+            .map(one => one.textContent)"""
+        )
+        self.assertEqual(small, [])
 
 
 if __name__ == "__main__":

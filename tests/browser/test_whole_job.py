@@ -147,7 +147,7 @@ class WholeJob(PageTest):
         press("4")
         page.wait_for_url("**/record")
         press("d")
-        expect(page.get_by_role("button", name="Dim room on")).to_be_visible()
+        expect(page.get_by_role("button", name="Light the page")).to_be_visible()
         self.assert_accessible()
         press("c")
         expect(page.get_by_role("link", name="TH-2 fern")).to_be_visible()

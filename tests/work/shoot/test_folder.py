@@ -51,8 +51,8 @@ class ByHand(BenchTest):
         assert coverage is not None
         self.assertLess(coverage, 0.985)
         assert ended.task is not None
-        self.assertIn(f"The time is over. 4 frames cover {coverage:.0%} of the depth", ended.task.message)
-        self.assertIn(f"cover {coverage:.0%} of the planned depth", ended.series.warnings[0])
+        self.assertIn(f"The time is over. 4 frames cover {100 * coverage:.0f} % of the depth", ended.task.message)
+        self.assertIn(f"cover {100 * coverage:.0f} % of the planned depth", ended.series.warnings[0])
         self.assertEqual((ended.series.step_um, ended.series.overlap, ended.series.depth_um), (None, None, None))
 
     def test_after_a_restart_it_knows_which_files_it_has(self) -> None:

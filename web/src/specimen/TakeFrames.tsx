@@ -14,7 +14,7 @@ export function TakeFrames({ take }: { take: Take }) {
   const [open, setOpen] = useState(false);
   const { used, left_out, order_said, missing } = take.series;
   return (
-    <div className="text-[0.875rem]">
+    <div>
       <p>
         Stored {take.frames.length}, used {used}.{" "}
         <button type="button" className="min-h-9 underline underline-offset-3" onClick={() => setOpen(true)}>

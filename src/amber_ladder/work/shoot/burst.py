@@ -126,7 +126,7 @@ class Burst:
             put_in_order(take, None)
             take.run = {**(take.run or {}), "coverage": round(self.coverage, 4)}
         why = f"{self._said} " if self._said else ""
-        return f"{why}{kept} frames cover {self.coverage:.0%} of the depth, by chance."
+        return f"{why}{kept} frames cover {100 * self.coverage:.0f} % of the depth, by chance."
 
     def _take_in(self, arrival: Arrival) -> None:
         if arrival.reason:

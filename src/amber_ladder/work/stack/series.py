@@ -144,8 +144,8 @@ def _warnings(take: Take, shots: list[Shot], sorting: Sorting, sharp_um: float, 
     coverage = (take.run or {}).get("coverage")
     if coverage is not None and coverage < _COVERED:
         found.append(
-            f"These {len(sorting.order)} frames cover {coverage:.0%} of the planned depth, by chance: the rest is soft "
-            "in every one of them. Shoot another burst, or take the picture for what it is."
+            f"These {len(sorting.order)} frames cover {100 * coverage:.0f} % of the planned depth, by chance: the rest "
+            "is soft in every one of them. Shoot another burst, or take the picture for what it is."
         )
     if sorting.depths_um is None:
         found.append(_UNKNOWN)
