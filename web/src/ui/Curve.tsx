@@ -18,7 +18,7 @@ interface Axis {
 
 const WIDE = 420;
 const TALL = 190;
-const LEFT = 48;
+const LEFT = 72;
 const BOTTOM = 44;
 
 /** A curve from nought, with its axes named. */

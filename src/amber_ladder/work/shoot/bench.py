@@ -17,7 +17,7 @@ from amber_ladder.work.shoot.activities import MOVING, Activities
 from amber_ladder.work.shoot.current_take import CurrentTake
 from amber_ladder.work.shoot.find_ends import Search
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
-from amber_ladder.work.shoot.light import LightDesk, flash_view
+from amber_ladder.work.shoot.light import LightDesk, flash_view, settle_in_focus
 from amber_ladder.work.shoot.live import LiveFrame, look
 from amber_ladder.work.shoot.moves import rail_view, target_of
 from amber_ladder.work.shoot.opening import (
@@ -217,7 +217,7 @@ class Bench:
         return self._now()
 
     def test_frame(self) -> BenchView:
-        """Go to the middle of the ladder, shoot a frame that belongs to no take, and judge its light.
+        """Go into the ladder, where something is in focus, shoot a frame that belongs to no take, and judge its light.
 
         Raises Conflict, DeviceTrouble, Stopped.
         """
@@ -227,12 +227,10 @@ class Bench:
             setup, optical = self._mounted()
             ends = self._ends
             near_um, far_um = (ends.near_um, ends.far_um) if ends else (setup.plan.near_um, setup.ladder.far_um)
-            middle_um = 0.5 * (near_um + far_um)
-            self._reach().check(middle_um)
+            self._reach().check(0.5 * (near_um + far_um))
 
             def work() -> None:
-                at_um = self._line.move_to(middle_um, stop)
-                stop.check()
+                at_um = settle_in_focus(self._line.move_to, optical.live, near_um, far_um, stop)
                 self._light.test_frame(optical, at_um)
 
             _check_begun(stop)

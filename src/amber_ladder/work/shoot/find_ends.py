@@ -7,19 +7,18 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.focus import Ends, EndsFinder, in_focus
+from amber_ladder.core.focus import Ends, EndsFinder
 from amber_ladder.core.planning import Reach
 from amber_ladder.devices.protocols import LiveView
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import Conflict
+from amber_ladder.work.shoot.live import WIDTH_PX, anything_in_focus
 from amber_ladder.work.shoot.views import SearchView
 
 Move = Callable[[float, StopToken], float | None]
 
-_WIDTH_PX = 704
 _STEP = 0.45  # of the sharp depth
 _CLEAR_DEPTHS = 5.0  # so many sharp depths without anything sharp are the end
-_SOMETHING = 0.0006  # share of pixels in focus, above which something is
 _FARTHEST_DEPTHS = 400.0  # from the plan, without meeting anything
 _RUN_UP_UM = 300.0
 
@@ -60,7 +59,7 @@ class Search:
             position = low
             while position <= high:
                 self._left_um = self._far_um - min(position, self._far_um) + 2 * _CLEAR_DEPTHS * self._sharp_um
-                if _something(self._look(position, stop)):
+                if anything_in_focus(self._look(position, stop)):
                     return position
                 position += self._sharp_um
         raise Conflict(
@@ -92,7 +91,7 @@ class Search:
             if following < self._lowest_um:
                 break
             position = following
-            if _something(self._look(position, stop)):
+            if anything_in_focus(self._look(position, stop)):
                 clear_since = position
         return position
 
@@ -101,7 +100,8 @@ class Search:
         finder, position, sharp_um = EndsFinder(), position_um, self._sharp_um
         while True:
             self._left_um = max(self._far_um + _CLEAR_DEPTHS * sharp_um - position, 0.0)
-            finder.add(position, self._look(position, stop, share=_STEP))
+            rgb = self._look(position, stop, share=_STEP)
+            finder.add(position, np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255))
             if finder.passed_far(sharp_um, _CLEAR_DEPTHS):
                 break
             position += _STEP * sharp_um
@@ -113,13 +113,13 @@ class Search:
             raise Conflict("something was sharp, but too little to measure: more light, or mark the ends by hand")
         return ends
 
-    def _look(self, position_um: float, stop: StopToken, *, share: float = 1.0) -> NDArray[np.float32]:
+    def _look(self, position_um: float, stop: StopToken, *, share: float = 1.0) -> NDArray[np.uint8]:
         began = time.monotonic()
         self._to(position_um, stop)
-        rgb = self._live.live(_WIDTH_PX)
+        rgb = self._live.live(WIDTH_PX)
         pace = share * self._sharp_um / max(time.monotonic() - began, 1e-3)
         self._um_a_second = pace if self._um_a_second is None else 0.8 * self._um_a_second + 0.2 * pace
-        return np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
+        return rgb
 
     def _to(self, position_um: float, stop: StopToken) -> None:
         stop.check()
@@ -136,7 +136,3 @@ class Search:
     @property
     def _highest_um(self) -> float:
         return float("inf") if self._reach.highest_um is None else self._reach.highest_um
-
-
-def _something(grey: NDArray[np.float32]) -> bool:
-    return float(in_focus(grey).edges.mean()) > _SOMETHING

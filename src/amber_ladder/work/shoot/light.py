@@ -1,23 +1,24 @@
 """Setting the light: the flash, a test frame, and a frame with the flash off."""
 
 import time
+from collections.abc import Callable
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.focus import in_focus
 from amber_ladder.core.light import read_light, room_light
 from amber_ladder.core.optics import flash_changed_by, power_setting
-from amber_ladder.devices.protocols import Flash
+from amber_ladder.devices.protocols import Flash, LiveView
+from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.store.models import now
 from amber_ladder.work.shoot.incoming import decoded
-from amber_ladder.work.shoot.live import WIDTH_PX
+from amber_ladder.work.shoot.live import WIDTH_PX, anything_in_focus
 from amber_ladder.work.shoot.opening import Optical
 from amber_ladder.work.shoot.views import FlashEntry, FlashView, RoomView, TestFrameView
 
-_SOMETHING = 0.0006  # share of pixels in focus, above which something is
+_PLACES = (0.5, 0.25, 0.75, 0.1, 0.9, 0.4, 0.6)  # from near to far: where to look for something in focus
 
 
 class LightDesk:
@@ -76,12 +77,37 @@ def flash_view(optical: Optical | None) -> FlashView | None:
     )
 
 
+def settle_in_focus(
+    move: Callable[[float, StopToken], float | None],
+    live: LiveView | None,
+    near_um: float,
+    far_um: float,
+    stop: StopToken,
+) -> float | None:
+    """Go to the middle between two positions, or where nothing is in focus there to the first of some others that has
+
+    something; back to the middle if none has. Returns where the rail says it is. Raises Stopped, DeviceTrouble.
+    """
+
+    def go(share: float) -> float | None:
+        stop.check()
+        at_um = move(near_um + share * (far_um - near_um), stop)
+        stop.check()
+        return at_um
+
+    for share in _PLACES if live else ():
+        at_um = go(share)
+        if live and anything_in_focus(live.live(WIDTH_PX)):
+            return at_um
+    return go(_PLACES[0])
+
+
 def _in_focus(picture: NDArray[np.uint8]) -> bool:
-    """Whether anything is: looked at in the size of the live view, where its threshold was found."""
+    """Whether anything is: looked at in the size of the live view, where the threshold was found."""
     shrink = min(1.0, WIDTH_PX / picture.shape[1])
-    small = cv2.resize(picture, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
-    grey = np.asarray(cv2.cvtColor(small, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
-    return float(in_focus(grey).edges.mean()) > _SOMETHING
+    return anything_in_focus(
+        np.asarray(cv2.resize(picture, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA), np.uint8)
+    )
 
 
 def _flash(optical: Optical) -> Flash:

@@ -13,6 +13,7 @@ from amber_ladder.work.shoot.views import GrowthView, RunView, SearchView
 
 WIDTH_PX = 704
 _LOUPE_PX = 300
+_SOMETHING = 0.0006  # share of pixels in focus, above which something is
 _AMBER_BGRA = (52, 180, 242, 235)
 
 
@@ -45,12 +46,20 @@ def look(live: LiveView | None, loupe: tuple[float, float] | None) -> LivePictur
         return LivePictures()
     try:
         rgb = live.live(WIDTH_PX)
-        grey = np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
-        focus = in_focus(grey)
+        focus = in_focus(_grey(rgb))
         magnified = _jpeg(live.loupe(*loupe, _LOUPE_PX)) if loupe else b""
         return LivePictures(_jpeg(rgb), _marks(focus.edges), magnified, focus.sharpness)
     except DeviceTrouble:
         return LivePictures()
+
+
+def anything_in_focus(rgb: NDArray[np.uint8]) -> bool:
+    """Whether a picture (H, W, 3) of the live view's size shows anything in focus."""
+    return float(in_focus(_grey(rgb)).edges.mean()) > _SOMETHING
+
+
+def _grey(rgb: NDArray[np.uint8]) -> NDArray[np.float32]:
+    return np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
 
 
 def _jpeg(rgb: NDArray[np.uint8]) -> bytes:

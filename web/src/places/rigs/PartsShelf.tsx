@@ -113,7 +113,7 @@ function summary({ part }: Part): string {
     .map(({ key, unit, label }) => {
       const value = (part as unknown as Record<string, number | null>)[key];
       if (value === null || value === undefined || value === 0) return null;
-      const name = (SHORT[key] ?? label).toLowerCase();
+      const name = SHORT[key] ?? label.toLowerCase();
       return `${name} ${unit === "f/" ? `f/${value}` : `${value}${unit && unit !== "NA" ? ` ${unit}` : ""}`}`;
     })
     .filter((one) => one !== null)

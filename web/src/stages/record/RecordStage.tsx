@@ -145,7 +145,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
             />
             {label.data?.bar && (
               <div
-                className="absolute right-3 bottom-3 border-white border-b-[3px] pb-0.5 text-center text-[0.875rem] text-white [text-shadow:0_0_3px_#000]"
+                className="absolute right-3 bottom-3 border-white whitespace-nowrap border-b-[3px] pb-0.5 text-center text-[0.875rem] text-white [text-shadow:0_0_3px_#000]"
                 style={{ width: `${(100 * label.data.bar.length_px) / label.data.width_px}%` }}
               >
                 {label.data.bar.label}

@@ -23,7 +23,7 @@ export function SharpnessCurve({ curve, now, near, far }: CurveProps) {
   const reading = last ? `, now ${Math.round((100 * last[1]) / top)} % of the best` : "";
   return (
     <figure className="min-w-0">
-      <figcaption className="head text-[0.9375rem] text-ink2">
+      <figcaption className="head truncate text-[0.9375rem] text-ink2">
         Sharpness as the rail moved{reading}
       </figcaption>
       <svg
@@ -87,7 +87,7 @@ export function Histogram({ counts, title }: { counts: readonly number[]; title:
   const clipped = all > 0 ? (counts.at(-1) ?? 0) / all : 0;
   return (
     <figure className="min-w-0">
-      <figcaption className="head text-[0.9375rem] text-ink2">{title}</figcaption>
+      <figcaption className="head truncate text-[0.9375rem] text-ink2">{title}</figcaption>
       <svg
         viewBox={`0 0 ${WIDTH} ${TALL}`}
         className="h-[74px] w-full"

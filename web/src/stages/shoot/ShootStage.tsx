@@ -169,7 +169,7 @@ export function ShootStage() {
           loupe={loupe !== null}
           onLoupe={(on) => setLoupe(on ? { x: 0.5, y: 0.5 } : null)}
         />
-        <div className="grid h-[112px] shrink-0 grid-cols-2 gap-6 bg-card px-4 pt-2 small:hidden">
+        <div className="grid h-[7.2rem] shrink-0 grid-cols-2 gap-6 bg-card px-4 pt-2 small:hidden">
           <SharpnessCurve
             curve={mine ? curve : []}
             now={mine ? at : null}
