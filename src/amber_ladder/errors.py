@@ -32,6 +32,15 @@ class Conflict(AmberLadderError):
     """The request is sound but contradicts what is there already."""
 
 
+class Stale(Conflict):
+    """Somebody else changed it since it was read: nothing was written. ``field`` marks it as that."""
+
+    field = "revision"
+
+    def __init__(self, what: str) -> None:
+        super().__init__(f"{what} was changed meanwhile, in another window or by somebody else: nothing was saved yet")
+
+
 class StorageFull(AmberLadderError):
     """The disk has no room left; nothing was written under its final name."""
 

@@ -5,11 +5,15 @@ from pathlib import Path
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
+
 
 class Settings(BaseSettings):
     """``AMBER_LADDER_DATA``: the one data folder. ``AMBER_LADDER_DATABASE_URL``: its PostgreSQL.
 
-    ``AMBER_LADDER_RAIL_PORT``: where the simulated rail listens.
+    ``AMBER_LADDER_RAIL_PORT``: where the simulated rail listens. As JSON lists: ``AMBER_LADDER_HOSTS``, the names that
+    the station answers to; ``AMBER_LADDER_RAIL_SOCKETS``, where else rails may be reached (``["192.0.2.7:8470"]``);
+    ``AMBER_LADDER_FOLDERS``, below which folders may be watched.
     """
 
     model_config = SettingsConfigDict(env_prefix="AMBER_LADDER_")
@@ -17,6 +21,9 @@ class Settings(BaseSettings):
     data: Path
     database_url: str
     rail_port: int | None = None
+    hosts: frozenset[str] = LOOPBACK
+    rail_sockets: frozenset[str] = frozenset()
+    folders: tuple[Path, ...] = (Path.home(), Path("/media"), Path("/mnt"), Path("/srv"))
     pages: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
 
 

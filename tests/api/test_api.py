@@ -21,7 +21,9 @@ class Api(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.station = database()
-        cls.client = TestClient(create_app(SOURCE / "web" / "dist"), raise_server_exceptions=False)
+        cls.client = TestClient(
+            create_app(SOURCE / "web" / "dist"), raise_server_exceptions=False, base_url="http://127.0.0.1"
+        )
         cls.rig = cls.client.post("/api/rigs", json=RIG).json()
         cls.specimen = cls.client.post("/api/specimens", json=SPECIMEN).json()
 

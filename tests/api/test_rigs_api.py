@@ -22,7 +22,7 @@ class RigsApi(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         database()
-        cls.client = TestClient(create_app(), raise_server_exceptions=False)
+        cls.client = TestClient(create_app(), raise_server_exceptions=False, base_url="http://127.0.0.1")
 
     def made(self, path: str, body: dict[str, Any]) -> dict[str, Any]:
         answer = self.client.post(f"/api/{path}", json=body)

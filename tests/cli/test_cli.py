@@ -116,7 +116,7 @@ class CommandLine(unittest.TestCase):
         broken.write_text("{")
         self.bad(ladder("plan", broken), "broken.json", "JSON")
         lens = {"sensor": RIG["sensor"], "train": {"kind": "lens", "f_number": 0, "magnification": 1}}
-        self.bad(ladder("optics", self.write("rig.json", lens)), "rig.json", "f_number", "greater than 0")
+        self.bad(ladder("optics", self.write("rig.json", lens)), "rig.json", "f_number", "more than 0")
         self.bad(ladder("merge", self.folder / "nowhere", "--out", self.folder / "o"), "nowhere", "not a folder")
         frames = self.folder / "frames"
         frames.mkdir()

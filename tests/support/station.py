@@ -1,6 +1,7 @@
 """A real station for tests: own PostgreSQL without fsync, and if wanted the real server and worker."""
 
 import atexit
+import json
 import os
 import shutil
 import tempfile
@@ -20,6 +21,9 @@ def database() -> Station:
     """PostgreSQL with the tables, once for a test process, and this process pointed at it."""
     folder = Path(tempfile.mkdtemp(prefix="amber-ladder-test-", dir="/tmp"))
     folder.chmod(0o755)
+    # What tests watch and connect to lies where a station does not allow it by itself.
+    os.environ["AMBER_LADDER_FOLDERS"] = json.dumps(["/tmp"])
+    os.environ["AMBER_LADDER_RAIL_SOCKETS"] = json.dumps(["127.0.0.1:9"])
     # Ports that the system offers: another suite may be starting at this very moment.
     station = Station(folder, port=free_port(0), rail_port=free_port(0), durable=False)
     station.cluster.port = free_port(0)

@@ -8,18 +8,20 @@ from pathlib import Path
 from fastapi import FastAPI, HTTPException
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
+from starlette.routing import Match
 
 from amber_ladder import __version__
 from amber_ladder.api import bench, cabinet, events, merge, pictures, plan, record, rigs, shoot, sort
+from amber_ladder.api.guard import Guard
 from amber_ladder.api.problems import install
-from amber_ladder.settings import settings
+from amber_ladder.settings import LOOPBACK, settings
 from amber_ladder.work.shoot import station_bench
 
 _ROUTERS = (cabinet, rigs, plan, shoot, bench, sort, merge, pictures, record, events)
 
 
-def create_app(pages: Path | None = None) -> FastAPI:
-    """The application; ``pages`` is the folder with the built web pages."""
+def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK) -> FastAPI:
+    """The application; ``pages`` is the folder with the built web pages, ``hosts`` are the names it answers to."""
     app = FastAPI(
         title="Amber Ladder",
         version=__version__,
@@ -28,6 +30,7 @@ def create_app(pages: Path | None = None) -> FastAPI:
         openapi_url="/api/openapi.json",
     )
     install(app)
+    app.add_middleware(Guard, hosts=hosts)
     for part in _ROUTERS:
         app.include_router(part.router, prefix="/api")
     if pages is not None:
@@ -41,6 +44,11 @@ def _serve_pages(app: FastAPI, pages: Path) -> None:
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:
         if path.startswith("api/"):
+            # This route takes every GET: an address that exists for other methods must not be said to be missing.
+            scope = {"type": "http", "path": f"/{path}", "method": "GET", "root_path": ""}
+            others = (route for route in app.routes if getattr(route, "path", "") != "/{path:path}")
+            if any(route.matches(scope)[0] is Match.PARTIAL for route in others):
+                raise HTTPException(405, "this address takes no GET")
             raise HTTPException(404, "there is no such address")
         # Every other address is a page; the browser's own router takes it from there.
         return FileResponse(pages / "index.html", headers={"Cache-Control": "no-cache"})
@@ -48,7 +56,7 @@ def _serve_pages(app: FastAPI, pages: Path) -> None:
 
 def served() -> FastAPI:
     """What uvicorn runs: with the bench, which takes up again what was cut off."""
-    app = create_app(settings().pages)
+    app = create_app(settings().pages, hosts=settings().hosts)
     app.router.lifespan_context = _with_bench
     return app
 

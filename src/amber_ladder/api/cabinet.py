@@ -35,6 +35,6 @@ def read_specimen(specimen_id: int) -> SpecimenView:
 
 
 @router.put("/specimens/{specimen_id}")
-def edit_specimen(specimen_id: int, entry: cabinet.SpecimenEntry) -> SpecimenView:
+def edit_specimen(specimen_id: int, entry: cabinet.SpecimenEntry, seen: int | None = None) -> SpecimenView:
     """Correct a label."""
-    return cabinet.edit_specimen(specimen_id, entry)
+    return cabinet.edit_specimen(specimen_id, entry, seen=seen)

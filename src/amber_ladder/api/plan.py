@@ -65,9 +65,9 @@ def save_ladder(specimen_id: int, entry: plan.PlanEntry) -> StackView:
 
 
 @router.put("/stacks/{stack_id}/plan")
-def change_ladder(stack_id: int, entry: plan.PlanEntry) -> StackView:
+def change_ladder(stack_id: int, entry: plan.PlanEntry, seen: int | None = None) -> StackView:
     """Plan anew what was not shot yet."""
-    return plan.change_ladder(stack_id, entry)
+    return plan.change_ladder(stack_id, entry, seen=seen)
 
 
 @router.get("/stacks/{stack_id}")

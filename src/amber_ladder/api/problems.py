@@ -80,6 +80,11 @@ def install(app: FastAPI) -> None:
             return _answer(507, "No room left on the disk: nothing was stored. Free some space and try again.", [])
         return fault(request, error)
 
+    @app.exception_handler(ArithmeticError)
+    def figures(_request: Request, error: ArithmeticError) -> JSONResponse:
+        log.info("figures that lead nowhere: %s", error)
+        return _answer(422, "With these figures nothing can be reckoned: one is far too small or far too large.", [])
+
     @app.exception_handler(Exception)
     def fault(request: Request, error: Exception) -> JSONResponse:
         log.exception("%s %s", request.method, request.url.path, exc_info=error)

@@ -25,9 +25,9 @@ def add_rig(entry: rigs.RigEntry) -> rigs.RigView:
 
 
 @router.put("/rigs/{rig_id}")
-def edit_rig(rig_id: int, entry: rigs.RigEntry) -> rigs.RigView:
+def edit_rig(rig_id: int, entry: rigs.RigEntry, seen: int | None = None) -> rigs.RigView:
     """Change a rig."""
-    return rigs.edit_rig(rig_id, entry)
+    return rigs.edit_rig(rig_id, entry, seen=seen)
 
 
 @router.post("/rigs/preview")
@@ -61,9 +61,9 @@ def add_part(entry: parts.PartEntry) -> parts.PartView:
 
 
 @router.put("/parts/{part_id}")
-def edit_part(part_id: int, entry: parts.PartEntry) -> parts.PartView:
+def edit_part(part_id: int, entry: parts.PartEntry, seen: int | None = None) -> parts.PartView:
     """Correct a part."""
-    return parts.edit_part(part_id, entry)
+    return parts.edit_part(part_id, entry, seen=seen)
 
 
 @router.get("/rigs/{rig_id}/calibrations")

@@ -231,4 +231,4 @@ def too_few(place: str, usable: int, left_out: Sequence[LeftOut]) -> str:
 def natural_key(name: str) -> tuple[tuple[int, int, str], ...]:
     """Sorts IMG_9 before IMG_10."""
     parts = re.findall(r"\d+|\D+", name.lower())
-    return tuple((0, int(part), "") if part.isdigit() else (1, 0, part) for part in parts)
+    return tuple((0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts)

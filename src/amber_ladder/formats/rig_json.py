@@ -1,6 +1,6 @@
 """RIG.json: a rig as users write it, checked once here and plain values from then on."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -19,6 +19,17 @@ class Strict(BaseModel):
     """An entry that is not known is a slip, not a wish."""
 
     model_config = ConfigDict(extra="forbid")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _no_truth_for_a_number(cls, values: Any) -> Any:
+        # Pydantic takes true for 1: a rail would drive there.
+        for name, value in values.items() if isinstance(values, dict) else ():
+            field = cls.model_fields.get(name)
+            given = value if isinstance(value, list) else [value]
+            if field and any(isinstance(one, bool) for one in given) and "bool" not in str(field.annotation):
+                raise ValueError(f"{name} must be a number")
+        return values
 
 
 class SensorJson(Strict):

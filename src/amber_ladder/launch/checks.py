@@ -22,7 +22,7 @@ _TOOLS: dict[str, list[str]] = {
 }
 _LIVE = ("devices", "shoot", "browser")
 """Suites in real time: they hold devices to the clock, and would be late beside each other."""
-_QUIET = ("core", "formats", "simulated", "store", "work", "demo", "api", "cli", "launch", "jobs", "pages")
+_QUIET = ("core", "formats", "simulated", "store", "work", "demo", "api", "hold", "cli", "launch", "jobs", "pages")
 _LANES: tuple[tuple[str, ...], ...] = (("format", "lint", "imports", *_LIVE), ("types", "web", *_QUIET))
 """Two at a time: one lane beside the other, a lane in its order."""
 _APART = {"shoot": "work/shoot"}

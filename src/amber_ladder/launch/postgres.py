@@ -7,6 +7,7 @@ import shutil
 import socket
 import subprocess
 import time
+from contextlib import suppress
 from hashlib import sha256
 from pathlib import Path
 
@@ -83,10 +84,23 @@ class Cluster:
             subprocess.run([self._binaries / "createdb", *where, _OWNER], env=environment, check=True)
 
     def _running(self) -> bool:
-        if not (self._cluster / "postmaster.pid").exists():
+        """Whether a server serves this very folder.
+
+        A pid file that was copied along, or left behind while its number went to another process, is taken away: else
+        that process would be adopted, or even stopped. One whose process is gone is left to PostgreSQL, which sees from
+        it whether parts of the old server still live.
+        """
+        pid_file = self._cluster / "postmaster.pid"
+        try:
+            pid = int(pid_file.read_text().splitlines()[0])
+        except (OSError, ValueError, IndexError):
             return False
-        status = self._as_server("pg_ctl", "status", "-D", str(self._cluster), must=False)
-        return status.returncode == 0
+        there = _working_in(self._cluster)
+        if pid in there:
+            return True
+        if not there and (Path("/proc") / str(pid)).exists():
+            pid_file.unlink(missing_ok=True)
+        return False
 
     def _as_server(self, program: str, *arguments: str, must: bool = True) -> subprocess.CompletedProcess[str]:
         command = [str(self._binaries / program), *arguments]
@@ -102,6 +116,16 @@ class Cluster:
         if must and result.returncode != 0:
             raise AmberLadderError(f"PostgreSQL: {program} failed: {log.read_text()[-600:].strip()}")
         return result
+
+
+def _working_in(cluster: Path) -> set[int]:
+    """The processes that work in this folder: a PostgreSQL server and its parts do so in that of their data."""
+    found, folder = set(), cluster.resolve()
+    for process in Path("/proc").glob("[0-9]*"):
+        with suppress(OSError):  # it has ended meanwhile, or is somebody else's
+            if process.joinpath("cwd").readlink() == folder:
+                found.add(int(process.name))
+    return found
 
 
 def reachable_by_server(folder: Path) -> Path:

@@ -11,6 +11,7 @@ from pathlib import Path
 from types import FrameType
 
 from amber_ladder.errors import AmberLadderError
+from amber_ladder.launch.data_lock import DataLock
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
 
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
@@ -22,6 +23,7 @@ class Station:
 
     def __init__(self, data: Path, *, port: int = 8080, rail_port: int = 8470, durable: bool = True) -> None:
         self.data = reachable_by_server(data)
+        self.lock = DataLock(self.data)
         self.cluster = Cluster(self.data / "postgres", durable=durable)
         self._wanted_port, self._wanted_rail_port = port, rail_port
         self._children: dict[str, subprocess.Popen[bytes]] = {}
@@ -35,7 +37,11 @@ class Station:
         return f"http://127.0.0.1:{self.port}/"
 
     def open_database(self) -> None:
-        """Start PostgreSQL, bring the tables up to date, and point this process at it."""
+        """Start PostgreSQL, bring the tables up to date, and point this process at it.
+
+        Raises AmberLadderError when another station works with this data.
+        """
+        self.lock.take()
         self.cluster.start()
         here = {"AMBER_LADDER_DATA": str(self.data), "AMBER_LADDER_DATABASE_URL": self.cluster.url}
         os.environ.update(here)
@@ -52,6 +58,7 @@ class Station:
         self._start("server")
         if not wait_for_port(self.port, seconds=60):
             raise AmberLadderError("the server did not start: see the lines above")
+        self.lock.tell(self.address)
 
     def start_rail(self) -> None:
         """Start the simulated rail on a free port, where server and worker find it."""
@@ -77,7 +84,7 @@ class Station:
         return self._children[name].pid
 
     def stop(self) -> None:
-        """Stop everything, the database last."""
+        """Stop everything, the database last. What another station started is left to it."""
         children = list(self._children.values())
         self._children.clear()
         for child in children:
@@ -88,7 +95,9 @@ class Station:
             except subprocess.TimeoutExpired:
                 child.kill()
                 child.wait()
-        self.cluster.stop()
+        if self.lock.held:
+            self.cluster.stop()
+        self.lock.let_go()
 
     def _start(self, name: str) -> None:
         command = {

@@ -7,12 +7,13 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from psycopg.errors import NumericValueOutOfRange
 from sqlalchemy import create_engine
 from sqlalchemy.engine import Engine
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from sqlalchemy.orm import Session
 
-from amber_ladder.errors import DatabaseAway
+from amber_ladder.errors import BadInput, DatabaseAway, NotFound
 from amber_ladder.settings import settings
 
 AWAY = "The database does not answer. Nothing was changed; try again once it is back."
@@ -33,6 +34,10 @@ def transaction() -> Iterator[Session]:
             yield session
     except OperationalError as error:
         raise DatabaseAway(AWAY) from error
+    except DataError as error:
+        if isinstance(error.orig, NumericValueOutOfRange):
+            raise NotFound("there is nothing of that number") from error
+        raise BadInput("this text holds a character that cannot be kept (NUL): take it out") from error
     except DBAPIError as error:
         if error.connection_invalidated:
             raise DatabaseAway(AWAY) from error

@@ -55,14 +55,18 @@ class FrameStore:
         return Received(path, digest.hexdigest(), size)
 
     def adopt(self, received: Received, suffix: str) -> Path:
-        """Move a received file to its place; the same content is kept once."""
+        """Move a received file to its place, durably; the same content is kept once.
+
+        What lies there already is looked at first: a damaged original is replaced by the good one that has just come.
+        """
         target = self._place(received.sha256, suffix)
-        if target.exists():
+        if target.exists() and _sha256(target) == received.sha256:
             received.path.unlink(missing_ok=True)
             return target
         target.parent.mkdir(parents=True, exist_ok=True)
         received.path.chmod(0o444)
-        received.path.rename(target)
+        received.path.replace(target)
+        _flush_folder(target.parent)
         return target
 
     def drop(self, received: Received) -> None:
@@ -86,3 +90,21 @@ class FrameStore:
 
     def _place(self, sha256: str, suffix: str) -> Path:
         return self._originals / sha256[:2] / f"{sha256}{suffix}"
+
+
+def _sha256(path: Path) -> str | None:
+    try:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    except OSError:
+        return None  # a file that cannot be read is as good as none
+
+
+def _flush_folder(folder: Path) -> None:
+    """After this the name is on the disk too, not only the content."""
+    for one in (folder, folder.parent):
+        handle = os.open(one, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)

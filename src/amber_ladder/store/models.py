@@ -46,6 +46,7 @@ class Specimen(Base):
     width_mm: Mapped[float | None]
     height_mm: Mapped[float | None]
     depth_mm: Mapped[float | None]
+    revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     stacks: Mapped[list["Stack"]] = relationship(back_populates="specimen", order_by="Stack.number")
@@ -61,6 +62,7 @@ class Part(Base):
     kind: Mapped[str] = mapped_column(String(20))
     name: Mapped[str] = mapped_column(String(120))
     definition: Mapped[dict[str, Any]]
+    revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -129,7 +131,8 @@ class Calibration(Base):
 class Stack(Base):
     """One planned ladder for one specimen, with the rig and plan as they were when it was saved.
 
-    ``scale`` is one that was measured later and applied by hand, None for that of the rig.
+    ``scale`` is one that was measured later and applied by hand, None for that of the rig. ``revision`` counts changes
+    of rig and plan.
     """
 
     __tablename__ = "stack"
@@ -145,6 +148,7 @@ class Stack(Base):
     plan: Mapped[dict[str, Any]]
     cautions_read: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     scale: Mapped[dict[str, Any] | None]
+    revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     specimen: Mapped[Specimen] = relationship(back_populates="stacks")

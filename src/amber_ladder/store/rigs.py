@@ -13,9 +13,9 @@ def everything(session: Session) -> list[Rig]:
     return list(session.scalars(select(Rig).order_by(Rig.name)))
 
 
-def get(session: Session, rig_id: int) -> Rig:
-    """One rig. Raises NotFound."""
-    rig = session.get(Rig, rig_id)
+def get(session: Session, rig_id: int, *, locked: bool = False) -> Rig:
+    """One rig; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
+    rig = session.get(Rig, rig_id, with_for_update=locked or None)
     if rig is None:
         raise NotFound(f"there is no rig {rig_id}")
     return rig
@@ -48,9 +48,9 @@ def parts(session: Session) -> list[Part]:
     return list(session.scalars(select(Part).order_by(Part.kind, Part.name)))
 
 
-def get_part(session: Session, part_id: int) -> Part:
+def get_part(session: Session, part_id: int, *, locked: bool = False) -> Part:
     """One part. Raises NotFound."""
-    part = session.get(Part, part_id)
+    part = session.get(Part, part_id, with_for_update=locked or None)
     if part is None:
         raise NotFound(f"there is no part {part_id}")
     return part

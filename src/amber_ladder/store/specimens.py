@@ -44,9 +44,9 @@ def kinds(session: Session) -> list[tuple[str, int]]:
     return [(kind, number) for kind, number in rows]
 
 
-def get(session: Session, specimen_id: int) -> Specimen:
-    """One specimen. Raises NotFound."""
-    specimen = session.get(Specimen, specimen_id)
+def get(session: Session, specimen_id: int, *, locked: bool = False) -> Specimen:
+    """One specimen; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
+    specimen = session.get(Specimen, specimen_id, with_for_update=locked or None)
     if specimen is None:
         raise NotFound(f"there is no specimen {specimen_id}")
     return specimen

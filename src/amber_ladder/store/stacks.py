@@ -8,8 +8,13 @@ from amber_ladder.store.models import Frame, Product, Sorting, Specimen, Stack, 
 from amber_ladder.store.tasks import ENDED
 
 
-def get_stack(session: Session, stack_id: int) -> Stack:
-    """One stack with its specimen, takes, frames and products. Raises NotFound."""
+def get_stack(session: Session, stack_id: int, *, locked: bool = False) -> Stack:
+    """One stack with its specimen, takes, frames and products; ``locked`` keeps others from changing it until the
+
+    transaction ends. Raises NotFound.
+    """
+    if locked:
+        session.execute(select(Stack.id).where(Stack.id == stack_id).with_for_update())
     stack = session.scalar(
         select(Stack)
         .where(Stack.id == stack_id)

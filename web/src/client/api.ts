@@ -13,6 +13,11 @@ export class Refusal extends Error {
     super(message);
   }
 
+  /** Somebody else changed it since it was read. */
+  get stale(): boolean {
+    return this.fields.some((one) => one.field === "revision");
+  }
+
   /** What is wrong with one entry, if anything. */
   at(field: string): string | undefined {
     return this.fields.find((one) => one.field === field || one.field.endsWith(`.${field}`))?.message;
@@ -48,12 +53,17 @@ export const api = {
   specimen: (id: number) =>
     answered(client.GET("/api/specimens/{specimen_id}", { params: { path: { specimen_id: id } } })),
   addSpecimen: (body: Schemas["SpecimenEntry"]) => answered(client.POST("/api/specimens", { body })),
-  editSpecimen: (id: number, body: Schemas["SpecimenEntry"]) =>
-    answered(client.PUT("/api/specimens/{specimen_id}", { params: { path: { specimen_id: id } }, body })),
+  editSpecimen: (id: number, body: Schemas["SpecimenEntry"], seen?: number) =>
+    answered(
+      client.PUT("/api/specimens/{specimen_id}", {
+        params: { path: { specimen_id: id }, query: { seen } },
+        body,
+      }),
+    ),
   rigs: () => answered(client.GET("/api/rigs")),
   addRig: (body: Schemas["RigEntry"]) => answered(client.POST("/api/rigs", { body })),
-  editRig: (id: number, body: Schemas["RigEntry"]) =>
-    answered(client.PUT("/api/rigs/{rig_id}", { params: { path: { rig_id: id } }, body })),
+  editRig: (id: number, body: Schemas["RigEntry"], seen?: number) =>
+    answered(client.PUT("/api/rigs/{rig_id}", { params: { path: { rig_id: id }, query: { seen } }, body })),
   tryRig: (body: Schemas["RigEntry"], medium_index: number) =>
     answered(client.POST("/api/rigs/preview", { body, params: { query: { medium_index } } })),
   putOnBench: (rig_id: number, flash_power: number) =>
@@ -62,8 +72,8 @@ export const api = {
     answered(client.GET("/api/rigs/{rig_id}/versions", { params: { path: { rig_id } } })),
   parts: () => answered(client.GET("/api/parts")),
   addPart: (body: Schemas["PartEntry"]) => answered(client.POST("/api/parts", { body })),
-  editPart: (part_id: number, body: Schemas["PartEntry"]) =>
-    answered(client.PUT("/api/parts/{part_id}", { params: { path: { part_id } }, body })),
+  editPart: (part_id: number, body: Schemas["PartEntry"], seen?: number) =>
+    answered(client.PUT("/api/parts/{part_id}", { params: { path: { part_id }, query: { seen } }, body })),
   calibrations: (rig_id: number) =>
     answered(client.GET("/api/rigs/{rig_id}/calibrations", { params: { path: { rig_id } } })),
   shootRuledSlide: (rig_id: number) =>
@@ -138,8 +148,10 @@ export const api = {
     ),
   saveLadder: (specimen_id: number, body: Schemas["PlanEntry"]) =>
     answered(client.POST("/api/specimens/{specimen_id}/stacks", { params: { path: { specimen_id } }, body })),
-  changeLadder: (stack_id: number, body: Schemas["PlanEntry"]) =>
-    answered(client.PUT("/api/stacks/{stack_id}/plan", { params: { path: { stack_id } }, body })),
+  changeLadder: (stack_id: number, body: Schemas["PlanEntry"], seen?: number) =>
+    answered(
+      client.PUT("/api/stacks/{stack_id}/plan", { params: { path: { stack_id }, query: { seen } }, body }),
+    ),
   stack: (stack_id: number) =>
     answered(client.GET("/api/stacks/{stack_id}", { params: { path: { stack_id } } })),
   scenes: () => answered(client.GET("/api/scenes")),

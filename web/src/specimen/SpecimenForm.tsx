@@ -5,6 +5,7 @@ import { api, Refusal, type Specimen } from "../client/api";
 import { Button } from "../ui/Button";
 import { NumberField, TextField } from "../ui/Field";
 import { Notice } from "../ui/Notice";
+import { Stale } from "../ui/Stale";
 
 const KINDS = ["insect", "mineral", "snow", "plant"];
 const MEDIA = ["air", "water", "alcohol", "glycerol", "resin", "amber", "balsam"];
@@ -37,6 +38,10 @@ const SIZES = [
   ["depth_mm", "Depth, towards the lens"],
 ] as const;
 
+/** Only what stands on a label. */
+const labelOf = (from: typeof EMPTY) =>
+  Object.fromEntries(Object.keys(EMPTY).map((key) => [key, from[key as keyof typeof EMPTY]])) as typeof EMPTY;
+
 /** A specimen's label, new or corrected. */
 export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone: () => void }) {
   const [entry, setEntry] = useState<typeof EMPTY>(specimen ? { ...specimen } : EMPTY);
@@ -44,13 +49,13 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
   const queries = useQueryClient();
   const navigate = useNavigate();
   const set = (change: Partial<typeof EMPTY>) => setEntry((now) => ({ ...now, ...change }));
+  // What the correction starts from: a label that was read anew meanwhile must not pass for it.
+  const [seen] = useState(specimen?.revision);
   const save = useMutation({
-    mutationFn: () => {
-      const body = Object.fromEntries(
-        Object.keys(EMPTY).map((key) => [key, entry[key as keyof typeof EMPTY]]),
-      ) as typeof EMPTY;
-      return specimen ? api.editSpecimen(specimen.id, body) : api.addSpecimen(body);
-    },
+    mutationFn: (over: boolean) =>
+      specimen
+        ? api.editSpecimen(specimen.id, labelOf(entry), over ? undefined : seen)
+        : api.addSpecimen(labelOf(entry)),
     onSuccess: (saved) => {
       void queries.invalidateQueries();
       onDone();
@@ -64,7 +69,7 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
       noValidate
       onSubmit={(event) => {
         event.preventDefault();
-        if (indexSeen !== null) save.mutate();
+        if (indexSeen !== null) save.mutate(false);
       }}
     >
       <TextField
@@ -140,6 +145,17 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
         problem={refusal?.at("note")}
       />
       {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
+      {specimen && refusal?.stale && (
+        <Stale
+          mine={labelOf(entry)}
+          fetchTheirs={async () => labelOf(await api.specimen(specimen.id))}
+          onMine={() => save.mutate(true)}
+          onTheirs={() => {
+            void queries.invalidateQueries();
+            onDone();
+          }}
+        />
+      )}
       <div className="mt-4 flex gap-3">
         <Button type="submit" look="next" disabled={save.isPending}>
           {specimen ? "Save the label" : "Add and plan its ladder"}

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from amber_ladder.errors import Stale
 from amber_ladder.formats.rig_json import RefractiveIndex, Strict
 from amber_ladder.store import specimens
 from amber_ladder.store.database import transaction
@@ -105,10 +106,16 @@ def add_specimen(entry: SpecimenEntry) -> SpecimenView:
         return specimen_view(specimen)
 
 
-def edit_specimen(specimen_id: int, entry: SpecimenEntry) -> SpecimenView:
-    """Correct a label; stacks keep the medium they were planned in. Raises NotFound, Conflict."""
+def edit_specimen(specimen_id: int, entry: SpecimenEntry, *, seen: int | None = None) -> SpecimenView:
+    """Correct a label; stacks keep the medium they were planned in.
+
+    ``seen`` is the revision that the correction started from. Raises NotFound, Conflict, and Stale.
+    """
     with transaction() as session:
-        specimen = specimens.get(session, specimen_id)
+        specimen = specimens.get(session, specimen_id, locked=True)
+        if seen is not None and seen != specimen.revision:
+            raise Stale("this label")
+        specimen.revision += 1
         for name, value in entry.model_dump().items():
             setattr(specimen, name, value)
         specimens.save(session, specimen)

@@ -1,7 +1,7 @@
 """Ladders that are saved: each is a stack with a copy of its rig and plan."""
 
 from amber_ladder.core.optics import resolve
-from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.errors import BadInput, Conflict, Stale
 from amber_ladder.formats.plan_json import LadderRequestJson, Position
 from amber_ladder.formats.rig_json import FNumber, RigJson, Strict
 from amber_ladder.formats.validated import validated
@@ -39,12 +39,18 @@ def save_ladder(specimen_id: int, entry: PlanEntry) -> StackView:
         return stack_view(stacks.get_stack(session, stack.id))
 
 
-def change_ladder(stack_id: int, entry: PlanEntry) -> StackView:
-    """Plan anew what was not shot yet. Raises BadInput, NotFound, and Conflict once frames exist."""
+def change_ladder(stack_id: int, entry: PlanEntry, *, seen: int | None = None) -> StackView:
+    """Plan anew what was not shot yet. ``seen`` is the revision that the change started from.
+
+    Raises BadInput, NotFound, Conflict once frames exist, and Stale.
+    """
     with transaction() as session:
-        stack = stacks.get_stack(session, stack_id)
+        stack = stacks.get_stack(session, stack_id, locked=True)
         if stack.takes:
             raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
+        if seen is not None and seen != stack.revision:
+            raise Stale("this plan")
+        stack.revision += 1
         _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
         session.flush()
         return stack_view(stack)
@@ -64,6 +70,7 @@ def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
         rig = stack_rig(stack).to_core()
         ladder_of(after, rig, resolve(rig))  # refuses what cannot be planned before anything is kept
         stack.plan = after.model_dump(mode="json", exclude_none=True)
+        stack.revision += 1
         session.flush()
         return stack_view(stack)
 

@@ -5,6 +5,7 @@ from typing import Annotated
 
 from pydantic import StringConstraints, TypeAdapter
 
+from amber_ladder.errors import Stale
 from amber_ladder.formats.part_json import PartJson
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import rigs
@@ -28,6 +29,7 @@ class PartView:
     id: int
     name: str
     part: PartJson
+    revision: int
 
 
 def shelf() -> list[PartView]:
@@ -44,14 +46,20 @@ def add_part(entry: PartEntry) -> PartView:
         return _view(part)
 
 
-def edit_part(part_id: int, entry: PartEntry) -> PartView:
-    """Correct a part; rigs that were put together from it keep what they have. Raises NotFound, Conflict."""
+def edit_part(part_id: int, entry: PartEntry, *, seen: int | None = None) -> PartView:
+    """Correct a part; rigs that were put together from it keep what they have.
+
+    ``seen`` is the revision that the correction started from. Raises NotFound, Conflict, and Stale.
+    """
     with transaction() as session:
-        part = rigs.get_part(session, part_id)
+        part = rigs.get_part(session, part_id, locked=True)
+        if seen is not None and seen != part.revision:
+            raise Stale("this part")
+        part.revision += 1
         part.name, part.kind, part.definition = entry.name, entry.part.kind, entry.part.model_dump(mode="json")
         rigs.save_part(session, part)
         return _view(part)
 
 
 def _view(part: Part) -> PartView:
-    return PartView(part.id, part.name, _ANY.validate_python(part.definition))
+    return PartView(part.id, part.name, _ANY.validate_python(part.definition), part.revision)

@@ -17,6 +17,7 @@ from amber_ladder.core.optics import (
     flash_change,
     resolve,
 )
+from amber_ladder.errors import Stale
 from amber_ladder.formats.rig_json import MeasuredValuesJson, Millimetres, RigJson, SensorJson, Strict, TrainJson
 from amber_ladder.store import rigs
 from amber_ladder.store.database import transaction
@@ -113,10 +114,15 @@ def add_rig(entry: RigEntry) -> RigView:
         return _view(rig, rigs.on_bench(session))
 
 
-def edit_rig(rig_id: int, entry: RigEntry) -> RigView:
-    """Change a rig: a new version; stacks keep the one they were planned with. Raises BadInput, NotFound, Conflict."""
+def edit_rig(rig_id: int, entry: RigEntry, *, seen: int | None = None) -> RigView:
+    """Change a rig: a new version; stacks keep the one they were planned with.
+
+    ``seen`` is the version that the change started from. Raises BadInput, NotFound, Conflict, and Stale.
+    """
     with transaction() as session:
-        rig = rigs.get(session, rig_id)
+        rig = rigs.get(session, rig_id, locked=True)
+        if seen is not None and seen != rig.version:
+            raise Stale("this rig")
         change(rig, entry.name, _checked(entry), dict(entry.parts))
         rigs.save(session, rig)
         if rig.version != len(rig.versions):

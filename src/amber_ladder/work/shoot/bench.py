@@ -14,6 +14,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot import preflight, takes
 from amber_ladder.work.shoot.activities import MOVING, Activities
+from amber_ladder.work.shoot.allowed import check_rail
 from amber_ladder.work.shoot.current_take import CurrentTake
 from amber_ladder.work.shoot.find_ends import Search
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
@@ -110,6 +111,8 @@ class Bench:
             check_practice(after)
             if after.folder and "folder" in given:
                 names_in(watched_folder(after))
+            if after.rail != SIMULATED and "rail" in given:
+                check_rail(after.rail)
             keep_settings(after)
             if {"rail", "flaws"} & given.keys():
                 self._line.drop()

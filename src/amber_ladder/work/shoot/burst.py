@@ -25,6 +25,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import now
 from amber_ladder.work.shoot import takes
+from amber_ladder.work.shoot.allowed import check_folder
 from amber_ladder.work.shoot.folder_camera import why_unreadable
 from amber_ladder.work.shoot.growing import Growing
 from amber_ladder.work.shoot.incoming import keep_frame
@@ -66,6 +67,7 @@ class Burst:
             self._usual = usual_form(shots_of(take))
             self._before = [store.original(f.sha256, f.suffix) for f in take.frames if f.left_out is None]
         self._folder = Path(run["folder"])
+        check_folder(self._folder)
         if not self._folder.is_dir():
             raise BadInput(f"the folder {self._folder} is gone: make it again", field="folder")
         minutes = run.get("minutes")

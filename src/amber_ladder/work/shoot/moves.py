@@ -41,6 +41,7 @@ def rail_view(line: RailLine, bench: BenchSettings, setup: Setup | None, reach: 
     return RailView(
         bench.rail,
         None if position is not None else line.trouble,
+        None if position is not None else line.trouble_since,
         position,
         reach.lowest_um,
         reach.highest_um,

@@ -13,7 +13,7 @@ import numpy as np
 from amber_ladder.core.planning import Reach
 from amber_ladder.devices.gcode_rail import GcodeRail
 from amber_ladder.devices.protocols import Camera, Flash, LiveView, Rail
-from amber_ladder.errors import DeviceTrouble
+from amber_ladder.errors import BadInput, DeviceTrouble
 from amber_ladder.settings import settings
 from amber_ladder.simulated.camera import SimulatedCamera
 from amber_ladder.simulated.flash import SimulatedFlash
@@ -22,6 +22,7 @@ from amber_ladder.simulated.rail.eye import RailEye
 from amber_ladder.simulated.rail.mechanics import Build, Truth
 from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.wobble import Wobble
+from amber_ladder.work.shoot.allowed import check_folder, check_rail
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.views import SIMULATED, BenchSettings
 
@@ -103,6 +104,10 @@ def scene_for(setup: Setup, bench: BenchSettings) -> str:
 def rail_address(bench: BenchSettings) -> str:
     """Where the rail is reached. Raises DeviceTrouble when the simulated one was not started."""
     if bench.rail != SIMULATED:
+        try:
+            check_rail(bench.rail)  # one that an earlier version or other settings allowed is not opened either
+        except BadInput as error:
+            raise DeviceTrouble(str(error)) from error
         return bench.rail
     port = settings().rail_port
     if port is None:
@@ -192,9 +197,11 @@ def _camera(
 
 
 def watched_folder(bench: BenchSettings) -> Path:
-    """The folder that is watched; the one in the data folder unless another is named."""
+    """The folder that is watched; the one in the data folder unless another is named. Raises BadInput."""
     folder = Path(bench.folder) if bench.folder else settings().data / "incoming"
-    if not bench.folder:
+    if bench.folder:
+        check_folder(folder)
+    else:
         folder.mkdir(parents=True, exist_ok=True)
     return folder
 

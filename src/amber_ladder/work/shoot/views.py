@@ -88,6 +88,7 @@ class RailView:
 
     address: str
     trouble: str | None
+    trouble_since: datetime | None
     position_um: float | None
     lowest_um: float | None
     highest_um: float | None

@@ -48,6 +48,7 @@ class SpecimenView:
     width_mm: float | None
     height_mm: float | None
     depth_mm: float | None
+    revision: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,6 +180,7 @@ class StackView:
     rig_id: int
     rig_name: str
     rig_version: int
+    revision: int
     rig: RigJson
     plan: LadderRequestJson
     optics: OpticsView
@@ -337,6 +339,7 @@ def stack_view(stack: Stack) -> StackView:
         stack.rig_id,
         stack.rig_name,
         stack.rig_version,
+        stack.revision,
         rig,
         plan,
         optics_view(rig, optics),

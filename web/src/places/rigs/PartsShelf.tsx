@@ -6,6 +6,7 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { NumberField, TextField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
+import { Stale } from "../../ui/Stale";
 import { type Entered, PART_NAMES, type PartKind, SENSOR } from "./draft";
 
 const FIELDS: Record<PartKind, readonly Entered[]> = {
@@ -42,6 +43,7 @@ const KINDS = Object.keys(PART_NAMES) as PartKind[];
 /** Bodies, lenses, objectives, tubes, rails and lights: what rigs are put together from. */
 export function PartsShelf({ parts }: { parts: readonly Part[] }) {
   const [chosen, setChosen] = useState<number | "new" | null>(null);
+  const [turn, setTurn] = useState(0);
   const part = parts.find((one) => one.id === chosen) ?? null;
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_clamp(300px,33vw,420px)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
@@ -86,7 +88,12 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
             Choose a part to correct it. Rigs that were put together from it keep what they have.
           </p>
         ) : (
-          <PartForm key={chosen} part={part} onSaved={(saved) => setChosen(saved.id)} />
+          <PartForm
+            key={`${chosen} ${turn}`}
+            part={part}
+            onSaved={(saved) => setChosen(saved.id)}
+            onStale={() => setTurn(turn + 1)}
+          />
         )}
       </aside>
     </div>
@@ -121,7 +128,14 @@ function summary({ part }: Part): string {
     .join(", ");
 }
 
-function PartForm({ part, onSaved }: { part: Part | null; onSaved: (part: Part) => void }) {
+interface FormProps {
+  part: Part | null;
+  onSaved: (part: Part) => void;
+  /** The form is to begin anew with what is there now. */
+  onStale: () => void;
+}
+
+function PartForm({ part, onSaved, onStale }: FormProps) {
   const [kind, setKind] = useState<PartKind>(part?.part.kind ?? "body");
   const [name, setName] = useState(part?.name ?? "");
   const [corrected, setCorrected] = useState(
@@ -131,8 +145,9 @@ function PartForm({ part, onSaved }: { part: Part | null; onSaved: (part: Part) 
     part ? { ...(part.part as unknown as Record<string, number | null>) } : {},
   );
   const queries = useQueryClient();
+  const [seen, setSeen] = useState(part?.revision);
   const save = useMutation({
-    mutationFn: () => {
+    mutationFn: (over: boolean) => {
       const entered = FIELDS[kind]
         .map((one) => [one.key, values[one.key] ?? null] as const)
         .filter(([, value]) => value !== null);
@@ -140,10 +155,11 @@ function PartForm({ part, onSaved }: { part: Part | null; onSaved: (part: Part) 
         name,
         part: { kind, ...(kind === "objective" ? { corrected } : {}), ...Object.fromEntries(entered) },
       } as unknown as Schemas["PartEntry"];
-      return part ? api.editPart(part.id, body) : api.addPart(body);
+      return part ? api.editPart(part.id, body, over ? undefined : seen) : api.addPart(body);
     },
     onSuccess: (saved) => {
       queries.setQueryData<Part[]>(["parts"], (all) => withSaved(all, saved));
+      setSeen(saved.revision);
       onSaved(saved);
     },
   });
@@ -154,7 +170,7 @@ function PartForm({ part, onSaved }: { part: Part | null; onSaved: (part: Part) 
       noValidate
       onSubmit={(event) => {
         event.preventDefault();
-        if (!missing) save.mutate();
+        if (!missing) save.mutate(false);
       }}
     >
       {!part && (
@@ -196,6 +212,17 @@ function PartForm({ part, onSaved }: { part: Part | null; onSaved: (part: Part) 
         />
       ))}
       {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
+      {part && refusal?.stale && (
+        <Stale
+          mine={{ name, ...values }}
+          fetchTheirs={async () => {
+            const now = (await api.parts()).find((one) => one.id === part.id);
+            return now && { name: now.name, ...now.part };
+          }}
+          onMine={() => save.mutate(true)}
+          onTheirs={() => void queries.invalidateQueries({ queryKey: ["parts"] }).then(onStale)}
+        />
+      )}
       <div className="mt-3 flex items-center gap-3">
         <Button type="submit" look="next" disabled={missing || save.isPending}>
           {part ? "Save the part" : "Put it on the parts shelf"}

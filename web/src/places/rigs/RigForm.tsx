@@ -7,6 +7,7 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { NumberField, TextField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
+import { Stale } from "../../ui/Stale";
 import { Calibrations } from "./Calibrations";
 import {
   AROUND,
@@ -33,14 +34,20 @@ interface Props {
   rig: Rig | null;
   parts: readonly Part[];
   onSaved: (rig: Rig) => void;
+  /** Whether something was changed that is not saved. */
+  onDirty: (dirty: boolean) => void;
+  /** The form is to begin anew with what is there now. */
+  onStale: () => void;
 }
 
 /** A rig put together from the shelf or typed in; what it does beside it, recomputed with every change. */
-export function RigForm({ rig, parts, onSaved }: Props) {
+export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
   const [draft, setDraft] = useState<Draft>(() =>
     draftOf(rig?.name ?? "", rig?.rig ?? null, rig?.parts ?? {}),
   );
   const queries = useQueryClient();
+  // The version that this form started from: one that was fetched meanwhile must not pass for it.
+  const [seen, setSeen] = useState(rig?.version);
   const [initial] = useState(draft);
   const changed = draft !== initial;
   const entry = entryOf(draft);
@@ -52,9 +59,12 @@ export function RigForm({ rig, parts, onSaved }: Props) {
     retry: false,
   });
   const save = useMutation({
-    mutationFn: (body: NonNullable<typeof entry>) => (rig ? api.editRig(rig.id, body) : api.addRig(body)),
+    mutationFn: ({ body, over }: { body: NonNullable<typeof entry>; over: boolean }) =>
+      rig ? api.editRig(rig.id, body, over ? undefined : seen) : api.addRig(body),
     onSuccess: (saved) => {
       queries.setQueryData<Rig[]>(["rigs"], (all) => withSaved(all, saved));
+      setSeen(saved.version);
+      onDirty(false);
       onSaved(saved);
     },
   });
@@ -63,6 +73,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
     | undefined;
   const change = (next: Draft) => {
     save.reset();
+    onDirty(true);
     setDraft(next);
   };
   const field = (
@@ -87,7 +98,7 @@ export function RigForm({ rig, parts, onSaved }: Props) {
         className="overflow-y-auto border-rule border-r p-4"
         onSubmit={(event) => {
           event.preventDefault();
-          if (entry) save.mutate(entry);
+          if (entry) save.mutate({ body: entry, over: false });
         }}
       >
         <div className="flex items-end gap-3">
@@ -111,6 +122,17 @@ export function RigForm({ rig, parts, onSaved }: Props) {
         </div>
         {save.isSuccess && <p role="status">Saved.</p>}
         {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
+        {rig && entry && refusal?.stale && (
+          <Stale
+            mine={entry}
+            fetchTheirs={async () => {
+              const now = (await api.rigs()).find((one) => one.id === rig.id);
+              return now && entryOf(draftOf(now.name, now.rig, now.parts));
+            }}
+            onMine={() => save.mutate({ body: entry, over: true })}
+            onTheirs={() => void queries.invalidateQueries({ queryKey: ["rigs"] }).then(onStale)}
+          />
+        )}
         <Choice
           label="Optical train"
           value={draft.kind}

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, type Rig } from "../../client/api";
 import { fNumber, times, trimmed, um } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
@@ -16,6 +16,12 @@ export function Rigs() {
   const shown = rigs.find((rig) => rig.id === chosen) ?? rigs[0] ?? null;
   const making = chosen === "new" || (shelf.isSuccess && rigs.length === 0 && chosen !== "parts");
   const form = making ? null : shown;
+  // A rig that changes elsewhere begins its form anew, but never over what is being typed: saving then asks.
+  const [turn, setTurn] = useState(0);
+  const dirty = useRef(false);
+  const begun = useRef<{ id: number; version: number } | null>(null);
+  if (form && begun.current?.id !== form.id) dirty.current = false;
+  if (form && !dirty.current) begun.current = { id: form.id, version: form.version };
 
   return (
     <div className="grid h-full grid-cols-[clamp(200px,21vw,290px)_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
@@ -69,10 +75,17 @@ export function Rigs() {
         shelf.isSuccess &&
         (making || form) && (
           <RigForm
-            key={form ? `${form.id} ${form.version}` : "new"}
+            key={form ? `${form.id} ${begun.current?.version} ${turn}` : "new"}
             rig={form}
             parts={parts.data ?? []}
             onSaved={(rig) => setChosen(rig.id)}
+            onDirty={(now) => {
+              dirty.current = now;
+            }}
+            onStale={() => {
+              dirty.current = false;
+              setTurn(turn + 1);
+            }}
           />
         )
       )}

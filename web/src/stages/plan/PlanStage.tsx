@@ -12,6 +12,7 @@ import { Button } from "../../ui/Button";
 import { InHeader } from "../../ui/HeaderSlot";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
+import { Stale } from "../../ui/Stale";
 import { Tabs } from "../../ui/Tabs";
 import { ByHand } from "./ByHand";
 import { Cautions } from "./Cautions";
@@ -92,6 +93,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
   const [touched, setTouched] = useState(false);
   const [labelling, setLabelling] = useState(false);
   const [tab, setTab] = useState("ladder");
+  const revision = useRef(stack?.revision);
   const queries = useQueryClient();
   const navigate = useNavigate();
   const onShelf = rigs.find((one) => one.id === rigId) ?? first;
@@ -123,9 +125,11 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
     queryFn: () => api.calibrations(rigId),
   });
   const save = useMutation({
-    mutationFn: (body: NonNullable<typeof plan>) => {
+    mutationFn: ({ body, over }: { body: NonNullable<typeof plan>; over: boolean }) => {
       const entry = { rig_id: rigId, plan: body, marked_f_number: aperture };
-      return stack && !shot ? api.changeLadder(stack.id, entry) : api.saveLadder(specimen.id, entry);
+      return stack && !shot
+        ? api.changeLadder(stack.id, entry, over ? undefined : revision.current)
+        : api.saveLadder(specimen.id, entry);
     },
     onSuccess: (saved) => {
       setTouched(false);
@@ -143,6 +147,8 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
     },
   });
   const change = (next: Draft) => {
+    // From the first change on, what is saved elsewhere must not pass for what this one started from.
+    if (!touched) revision.current = stack?.revision;
     setTouched(true);
     save.reset();
     setDraft(next);
@@ -237,7 +243,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
               touched={touched}
               ready={plan !== null && !preview.isError}
               saving={save.isPending}
-              onSave={() => plan && save.mutate(plan)}
+              onSave={() => plan && save.mutate({ body: plan, over: false })}
             />
           </div>
         </div>
@@ -249,6 +255,25 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
                 {one.message}
               </Notice>
             ))}
+          {stack && plan && save.error instanceof Refusal && save.error.stale && (
+            <Stale
+              mine={{ rig_id: rigId, ...plan }}
+              fetchTheirs={async () => {
+                const now = await api.stack(stack.id);
+                return { rig_id: now.rig_id, ...planOf(draftOf(now.plan)) };
+              }}
+              onMine={() => save.mutate({ body: plan, over: true })}
+              onTheirs={async () => {
+                const now = await api.stack(stack.id);
+                queries.setQueryData(["stack", stack.id], now);
+                save.reset();
+                setRigId(now.rig_id);
+                setAperture(null);
+                setDraft(draftOf(now.plan));
+                setTouched(false);
+              }}
+            />
+          )}
           {shot && !touched && (
             <Notice kind="hint" title="This ladder has been shot.">
               Rig and plan stay as they were. Change anything to plan another stack.

@@ -48,6 +48,7 @@ export function RailPanel({ bench, moment, step, locked, act, hold }: Props) {
       {at === null ? (
         <Notice kind="fault" title="The rail does not answer.">
           {rail.trouble}
+          {rail.trouble_since && ` Since ${new Date(rail.trouble_since).toLocaleTimeString("en-GB")}.`}
           <Button className="mt-2 w-full" onClick={() => act(api.connectRail)}>
             Connect again
           </Button>
