@@ -73,7 +73,10 @@ def _shoot(page: Page) -> None:
     page.keyboard.press("d")
     page.keyboard.press("l")
     page.get_by_role("button", name="Shoot this ladder").click()
-    page.get_by_role("checkbox").check()
+    sheet = page.get_by_role("dialog", name="Before the run")
+    sheet.get_by_role("checkbox").first.wait_for()
+    for box in sheet.get_by_role("checkbox").all():
+        box.check()
     page.get_by_role("button", name="Start the run").click()
     page.get_by_role("button", name="Rung 28,").wait_for(timeout=240_000)
     page.get_by_role("button", name="Growing picture").click()

@@ -6,9 +6,11 @@ import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from typing import ClassVar
+from unittest.mock import patch
 
 from starlette.testclient import TestClient
 
+from amber_ladder.api import bodies
 from amber_ladder.api.app import create_app
 from amber_ladder.formats.pictures import natural_key
 from amber_ladder.launch.serve import SOURCE
@@ -17,6 +19,7 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work.shoot import Bench, BenchChange
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import database, until
+from tests.support.takes import new_stack
 
 
 class Originals(unittest.TestCase):
@@ -69,6 +72,15 @@ class OddRequests(unittest.TestCase):
         ):
             answer = self.client.post(f"/api/{where}", json=body)
             self.assertLess(answer.status_code, 500, answer.text)
+
+    def test_an_upload_without_end_is_cut_short(self) -> None:
+        stack = new_stack("ENDLESS-1")
+        take = self.client.post(f"/api/stacks/{stack.id}/takes").json()["id"]
+        with patch.object(bodies, "MOST_BYTES", 3_000_000):
+            answer = self.client.put(f"/api/takes/{take}/frames/endless.jpg", content=bytes(3_000_001))
+        self.assertEqual(answer.status_code, 413)
+        self.assertIn("larger than", answer.json()["message"])
+        self.assertEqual(list((settings().data / "arriving").iterdir()), [])
 
     def test_a_method_that_an_address_does_not_take_is_said_to_be_that(self) -> None:
         self.assertEqual(self.client.get("/api/bench/halt").status_code, 405)

@@ -4,12 +4,13 @@ from collections.abc import Callable, Iterable
 from tempfile import SpooledTemporaryFile
 from typing import Any, TypeVar
 
-from fastapi import Request
+from fastapi import HTTPException, Request
 from fastapi.concurrency import run_in_threadpool
 
 T = TypeVar("T")
 _CHUNK = 1 << 20
 _IN_MEMORY = 64 << 20
+MOST_BYTES = 2_000_000_000
 
 BODY: dict[str, Any] = {
     "requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}
@@ -18,10 +19,14 @@ BODY: dict[str, Any] = {
 
 
 async def streamed(request: Request, use: Callable[[Iterable[bytes]], T]) -> T:
-    """Receive the whole body, then let ``use`` read it in chunks."""
+    """Receive the whole body, then let ``use`` read it in chunks. Raises HTTPException for one beyond any frame."""
     # Spooled first: a slow or broken sender must not hold a thread, and memory stays small.
+    received = 0
     with SpooledTemporaryFile(max_size=_IN_MEMORY) as spool:
         async for chunk in request.stream():
+            received += len(chunk)
+            if received > MOST_BYTES:
+                raise HTTPException(413, f"This file is larger than {MOST_BYTES / 1e9:g} GB: no frame is.")
             await run_in_threadpool(spool.write, chunk)
         spool.seek(0)
         return await run_in_threadpool(use, iter(lambda: spool.read(_CHUNK), b""))

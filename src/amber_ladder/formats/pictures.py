@@ -23,6 +23,10 @@ SUFFIXES = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif"}
 MOST_PIXELS = 250_000_000
 """Larger than any camera's frame: a header that declares more is damaged or meant to do harm."""
 
+_LARGEST_UNPACKED = 200_000_000
+_MOST_UNPACKED = 1500  # times the file's own size: an even black frame comes to a thousand
+_MOST_SCANS = 100  # of a JPEG; a progressive one has about ten, and each takes a walk over the whole picture
+_LARGEST_EXTRA = 8_000_000  # bytes of what a PNG carries beside its pixels
 _NAMES = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
 _UPRIGHT = cv2.IMREAD_IGNORE_ORIENTATION
 # Orientation flags are ignored throughout: a camera that looks straight down sets them at random, and frames of
@@ -64,9 +68,11 @@ def examine(path: Path, name: str | None = None) -> PictureInfo:
 
 
 def _examine_other(path: Path, name: str) -> PictureInfo:
+    _check_parts(path, name)
     with Image.open(path, formats=("JPEG", "PNG")) as picture:
         kind = str(picture.format)
         _check_size(name, picture.width, picture.height)
+        _check_unpacked(path, name, picture.width * picture.height * len(picture.getbands()))
         bits = 8
         if kind == "PNG":
             with path.open("rb") as file:
@@ -80,14 +86,52 @@ def _examine_tiff(path: Path, name: str) -> PictureInfo:
     with tifffile.TiffFile(path) as file:
         page = file.pages.first
         _check_size(name, page.imagewidth, page.imagelength)
+        # All of this before anything is decoded: the header of a small file can ask for gigabytes.
+        if page.dtype not in (np.uint8, np.uint16):
+            raise UnreadablePicture(name, f"has {page.dtype} pixels: only 8 and 16 bits can be merged")
+        if page.samplesperpixel not in (1, 3, 4) or page.imagedepth != 1:
+            raise UnreadablePicture(name, "is neither grey nor RGB")
+        _check_unpacked(path, name, page.imagewidth * page.imagelength * page.samplesperpixel * page.dtype.itemsize)
+        _check_one_picture(file, name)
         pixels = page.asarray()
-        if pixels.dtype not in (np.uint8, np.uint16):
-            raise UnreadablePicture(name, f"has {pixels.dtype} pixels: only 8 and 16 bits can be merged")
         if pixels.ndim not in (2, 3) or (pixels.ndim == 3 and pixels.shape[2] not in (3, 4)):
             raise UnreadablePicture(name, "is neither grey nor RGB")
         tag = page.tags.get("DateTime")
         captured_at = _parsed_time(str(tag.value), "") if tag else None
         return PictureInfo("TIFF", page.imagewidth, page.imagelength, pixels.dtype.itemsize * 8, captured_at)
+
+
+def _check_one_picture(file: tifffile.TiffFile, name: str) -> None:
+    try:
+        second = file.pages[1]
+    except IndexError:
+        return
+    if not (isinstance(second, tifffile.TiffPage) and second.is_reduced):  # a thumbnail is welcome
+        raise UnreadablePicture(name, "holds more than one picture: save each as a file of its own")
+
+
+def _check_unpacked(path: Path, name: str, unpacked: int) -> None:
+    size = path.stat().st_size
+    if unpacked > _LARGEST_UNPACKED and unpacked > _MOST_UNPACKED * size:
+        raise UnreadablePicture(
+            name, f"would unpack from {size / 1e3:.0f} kB to {unpacked / 1e9:.1f} GB: no frame does"
+        )
+
+
+def _check_parts(path: Path, name: str) -> None:
+    """How many walks a JPEG asks for, and how much a PNG carries beside its pixels: told by the bytes alone."""
+    content = path.read_bytes()
+    if content[:2] == b"\xff\xd8":
+        # Within the pixels an FF is followed by 00: this pair is a marker, or lies in a thumbnail.
+        if content.count(b"\xff\xda") > _MOST_SCANS:
+            raise UnreadablePicture(name, "is written in hundreds of layers: no camera does that")
+        return
+    at = 8
+    while content[:8] == b"\x89PNG\r\n\x1a\n" and at + 8 <= len(content):
+        length, kind = int.from_bytes(content[at : at + 4], "big"), content[at + 4 : at + 8]
+        if kind != b"IDAT" and length > _LARGEST_EXTRA:
+            raise UnreadablePicture(name, f"carries {length / 1e6:.0f} MB beside its pixels: save it without")
+        at += 12 + length
 
 
 def _check_size(name: str, width: int, height: int) -> None:

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from amber_ladder.devices.protocols import Rail
 from amber_ladder.devices.stopping import StopToken
-from amber_ladder.errors import DeviceTrouble
+from amber_ladder.errors import AmberLadderError, DeviceTrouble
 from amber_ladder.store.models import now
 from amber_ladder.work.shoot.opening import open_rail
 from amber_ladder.work.shoot.views import BenchSettings
@@ -81,7 +81,7 @@ class RailLine:
         def knock() -> None:
             try:
                 time.sleep(_PAUSE_S)
-                with suppress(DeviceTrouble):
+                with suppress(AmberLadderError):
                     self.rail()
             finally:
                 self._trying.release()
