@@ -80,7 +80,7 @@ class OddRequests(unittest.TestCase):
             answer = self.client.put(f"/api/takes/{take}/frames/endless.jpg", content=bytes(3_000_001))
         self.assertEqual(answer.status_code, 413)
         self.assertIn("larger than", answer.json()["message"])
-        self.assertEqual(list((settings().data / "arriving").iterdir()), [])
+        self.assertEqual(list((settings().data / "arriving").glob("*")), [])
 
     def test_a_method_that_an_address_does_not_take_is_said_to_be_that(self) -> None:
         self.assertEqual(self.client.get("/api/bench/halt").status_code, 405)
