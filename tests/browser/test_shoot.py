@@ -149,14 +149,16 @@ class Shooting(PageTest):
         self.at("2.25")
         page.keyboard.press("Shift+M")
         expect(page.get_by_label("Ends").get_by_text("2.250 mm")).to_be_visible()
-        page.get_by_role("button", name="To near point").click()
-        self.at("2.000")
+        # From a parked rail it goes to the plan, not through all that lies between.
+        page.keyboard.press("b")
+        self.at("0.000")
         page.get_by_role("button", name="Find the ends").click()
         expect(page.get_by_role("button", name="Stop looking")).to_be_visible()
         expect(
             page.get_by_text(re.compile(r"(Looking for the specimen|Going nearer|Measuring).* at \d\.\d+ mm"))
         ).to_be_visible()
         expect(page.get_by_text("Beyond either end nothing is sharp")).to_be_visible()
+        self.assertTrue(1900 < running_bench()["ends"]["near_um"] < 2150, running_bench()["ends"])
         page.get_by_role("button", name="Use these ends").click()
         expect(page.get_by_role("button", name="Use these ends")).to_be_hidden()
         self.assertNotIn("2.250", page.get_by_label("Ends").inner_text().split("Find")[0])
@@ -180,6 +182,18 @@ class Shooting(PageTest):
             page.keyboard.press(key)
         expect(page.get_by_role("img", name="Loupe at 1:1")).to_be_visible()
         self.assert_accessible()
+
+    def test_3b_light_where_nothing_is_in_focus_is_not_judged(self) -> None:
+        plan.set_ends(self.stack.id, plan.EndsEntry(near_um=9000, far_um=9150))
+        self.addCleanup(plan.set_ends, self.stack.id, plan.EndsEntry(near_um=2000, far_um=2150))
+        page = self.page
+        page.reload()
+        expect(page.get_by_label("Ends").get_by_text("9.000 mm")).to_be_visible()
+        light = page.get_by_label("Light")
+        expect(light.get_by_role("button", name="Test frame")).to_be_enabled()
+        light.get_by_role("button", name="Test frame").click()
+        expect(light.get_by_text("Nothing was in focus there: these figures tell little")).to_be_visible()
+        expect(light.get_by_role("button", name="stops: set")).to_have_count(0)
 
     def test_4_run_pause_stop_and_repair(self) -> None:
         page = self.page
@@ -244,6 +258,19 @@ class Shooting(PageTest):
         expect(page.get_by_text("where the 5 frames lie is not known")).to_be_visible()
         expect(page.get_by_text("depth counts frames, not µm")).to_be_visible()
         self.assert_accessible()
+        # Out of time it says how little it holds, not that it is done.
+        page.get_by_role("button", name="By hand").click()
+        self.assert_accessible()
+        page.get_by_label("Let a simulated hand shoot").uncheck()
+        page.get_by_label("Stop by itself").uncheck()
+        page.get_by_label("Time until it is gone").fill("0.1")
+        page.get_by_role("button", name="Begin the burst").click()
+        expect(page.get_by_text(re.compile("0 frames, 0 % covered"))).to_be_visible()
+        for i in range(3):
+            (folder / f"late_{i}.jpg").write_bytes(picture(384, 256, seed=20 + i))
+        expect(
+            page.get_by_text(re.compile(r"The time is over\. 3 frames cover \d+ % of the depth")).first
+        ).to_be_visible()
 
     def another_stack_shows_its_own(self) -> None:
         """While this one shoots, another stack's page shows nothing of it but a way there, and takes own frames."""

@@ -147,12 +147,29 @@ class Chosen(PageTest):
             self.page.goto(where)
             expect(self.page.locator("main")).to_contain_text(re.compile("There is no such|Ladder"))
             self.assert_accessible()
+        self.sheets()
         self.page.get_by_role("button", name="Large text").click()
         self.page.get_by_role("button", name="Dim the page").click()
         self.page.reload()
         expect(self.page.get_by_role("button", name="Normal text")).to_be_visible()
         expect(self.page.get_by_role("button", name="Light the page")).to_be_visible()
         self.assert_accessible()
+
+    def sheets(self) -> None:
+        """What opens over a page, and that it gives the focus back."""
+        page = self.page
+        for where, opener, sheet in (
+            (f"/stacks/{self.first.id}/plan", "Keys ?", "Keys"),
+            (f"/stacks/{self.first.id}/plan", "air n 1", "Label"),
+            ("/", "Add a specimen", "Add a specimen"),
+            ("/rigs", "Focus units from a ramp", "Focus units of"),
+        ):
+            page.goto(where)
+            page.get_by_role("button", name=opener).click()
+            expect(page.get_by_role("dialog", name=sheet)).to_be_visible()
+            self.assert_accessible()
+            page.keyboard.press("Escape")
+            expect(page.get_by_role("button", name=opener)).to_be_focused()
 
 
 class Hundreds(PageTest):

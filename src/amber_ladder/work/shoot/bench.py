@@ -228,8 +228,7 @@ class Bench:
         with self._turn:
             self._activities.free()
             setup, optical = self._mounted()
-            ends = self._ends
-            near_um, far_um = (ends.near_um, ends.far_um) if ends else (setup.plan.near_um, setup.ladder.far_um)
+            near_um, far_um = setup.plan.near_um, setup.ladder.far_um
             self._reach().check(0.5 * (near_um + far_um))
 
             def work() -> None:
