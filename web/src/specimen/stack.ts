@@ -15,13 +15,17 @@ export function useStack(): Stack {
   return useShown().stack;
 }
 
+/** The take that counts when none was chosen: the latest, but not one that merely waits for files. */
+export const latestTake = (stack: Stack): Take | undefined =>
+  stack.takes.findLast((one) => one.source !== "files" || one.complete) ?? stack.takes.at(-1);
+
 /** The take that the stages work with, the chosen one or the latest; and choosing another. */
 export function useTake(): { take: Take | undefined; chosen: boolean; choose: (id?: number) => void } {
   const { stack, takeId } = useShown();
   const navigate = useNavigate();
   const found = stack.takes.find((one) => one.id === takeId);
   return {
-    take: found ?? stack.takes.at(-1),
+    take: found ?? latestTake(stack),
     chosen: found !== undefined,
     choose: (id) => void navigate({ to: ".", search: id === undefined ? {} : { take: id }, replace: true }),
   };

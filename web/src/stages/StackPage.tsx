@@ -3,7 +3,7 @@ import { Link, Outlet, useNavigate } from "@tanstack/react-router";
 import { api } from "../client/api";
 import type { CommandId } from "../lib/commands";
 import { Label } from "../specimen/Label";
-import { StackContext } from "../specimen/stack";
+import { latestTake, StackContext } from "../specimen/stack";
 import { Button } from "../ui/Button";
 import { useCommands } from "../ui/commands";
 import { InHeader } from "../ui/HeaderSlot";
@@ -40,7 +40,7 @@ export function StackPage({ stackId, takeId }: { stackId: number; takeId: number
       </Placeholder>
     );
   const stack = found.data;
-  const take = stack.takes.find((one) => one.id === takeId) ?? stack.takes.at(-1);
+  const take = stack.takes.find((one) => one.id === takeId) ?? latestTake(stack);
   return (
     <StackContext value={{ stack, takeId }}>
       <InHeader>
