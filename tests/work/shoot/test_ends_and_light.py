@@ -103,6 +103,16 @@ class EndsAndLight(BenchTest):
         self.assertEqual(light.state, "confirm")
         self.assertIn("Nothing was in focus", light.detail)
 
+    def test_a_flash_far_too_weak_or_too_strong_does_not_make_sharp_edges_look_out_of_focus(self) -> None:
+        self.stack()
+        for power in (1 / 256, 1 / 64, 1.0):
+            self.bench.set_flash(FlashEntry(power=power))
+            test = self.bench.test_frame().test_frame
+            assert test is not None
+            with self.subTest(power=power):
+                self.assertTrue(test.in_focus)
+                self.assertIsNotNone(test.next_power)
+
     def test_the_rig_on_the_bench_is_compared_with_that_of_the_plan(self) -> None:
         stack = self.stack()
         rig = {item.key: item for item in self.bench.preflight(stack.id)}["rig"]

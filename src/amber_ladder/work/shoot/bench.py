@@ -232,8 +232,8 @@ class Bench:
             self._reach().check(0.5 * (near_um + far_um))
 
             def work() -> None:
-                at_um = settle_in_focus(self._line.move_to, optical.live, near_um, far_um, stop)
-                self._light.test_frame(optical, at_um)
+                at = settle_in_focus(self._line.move_to, optical.live, near_um, far_um, stop)
+                self._light.test_frame(optical, at)
 
             _check_begun(stop)
             end = self._activities.begin_awaited("testing the light", work, stop)

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -19,6 +20,17 @@ from amber_ladder.work.shoot.opening import Optical
 from amber_ladder.work.shoot.views import FlashEntry, FlashView, RoomView, TestFrameView
 
 _PLACES = (0.5, 0.25, 0.75, 0.1, 0.9, 0.4, 0.6)  # from near to far: where to look for something in focus
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """Where the rail says that it stands for a test frame, and whether the live view shows anything in focus there.
+
+    The live view is asked, where there is one: a flash that is set wrong takes the contrast of edges that are sharp.
+    """
+
+    um: float | None
+    in_focus: bool | None
 
 
 class LightDesk:
@@ -39,18 +51,19 @@ class LightDesk:
         if entry.on is not None:
             flash.on = entry.on
 
-    def test_frame(self, optical: Optical, at_um: float | None) -> None:
-        """Shoot a frame here, at ``at_um`` if that is known, and judge its light. Raises Conflict, DeviceTrouble."""
+    def test_frame(self, optical: Optical, at: Settled) -> None:
+        """Shoot a frame here and judge its light. Raises Conflict, DeviceTrouble."""
         flash = _flash(optical)
         self._jpeg = _shot(optical, flash_on=True)
         picture = decoded(self._jpeg)
-        reading, sharp = read_light(picture), _in_focus(picture)
+        reading = read_light(picture)
+        sharp = at.in_focus if at.in_focus is not None else _in_focus(picture)
         change = flash_changed_by(reading.change_stops, flash.power)
         number = self.test.number + 1 if self.test else int(time.time())
         power = change.power or (1.0 if change.missing_stops > 0 and reading.change_stops > 0 else None)
         recycle_s = flash.recycle_s(power or flash.power)
         self.test = TestFrameView(
-            number, flash.power, at_um, now(), sharp, reading, change.setting,
+            number, flash.power, at.um, now(), sharp, reading, change.setting,
             power if sharp else None, change.missing_stops, recycle_s,
         )  # fmt: skip
 
@@ -83,10 +96,10 @@ def settle_in_focus(
     near_um: float,
     far_um: float,
     stop: StopToken,
-) -> float | None:
+) -> Settled:
     """Go to the middle between two positions, or where nothing is in focus there to the first of some others that has
 
-    something; back to the middle if none has. Returns where the rail says it is. Raises Stopped, DeviceTrouble.
+    something; back to the middle if none has. Raises Stopped, DeviceTrouble.
     """
 
     def go(share: float) -> float | None:
@@ -95,11 +108,13 @@ def settle_in_focus(
         stop.check()
         return at_um
 
-    for share in _PLACES if live else ():
+    if live is None:
+        return Settled(go(_PLACES[0]), None)
+    for share in _PLACES:
         at_um = go(share)
-        if live and anything_in_focus(live.live(WIDTH_PX)):
-            return at_um
-    return go(_PLACES[0])
+        if anything_in_focus(live.live(WIDTH_PX)):
+            return Settled(at_um, True)
+    return Settled(go(_PLACES[0]), False)
 
 
 def _in_focus(picture: NDArray[np.uint8]) -> bool:
