@@ -41,6 +41,10 @@ class Stale(Conflict):
         super().__init__(f"{what} was changed meanwhile, in another window or by somebody else: nothing was saved yet")
 
 
+class TooMany(AmberLadderError):
+    """Asked too often: the next attempts have to wait."""
+
+
 class StorageFull(AmberLadderError):
     """The disk has no room left; nothing was written under its final name."""
 

@@ -13,7 +13,9 @@ class Settings(BaseSettings):
 
     ``AMBER_LADDER_RAIL_PORT``: where the simulated rail listens. As JSON lists: ``AMBER_LADDER_HOSTS``, the names that
     the station answers to; ``AMBER_LADDER_RAIL_SOCKETS``, where else rails may be reached (``["192.0.2.7:8470"]``);
-    ``AMBER_LADDER_FOLDERS``, below which folders may be watched.
+    ``AMBER_LADDER_FOLDERS``, below which folders may be watched. ``AMBER_LADDER_REMOVE_DISCARDED=true``: what was
+    thrown away goes for good after 30 days. ``AMBER_LADDER_SIGN_IN`` is set where more than one machine reaches the
+    station: then nobody is answered before signing in; ``AMBER_LADDER_SECURE`` where they reach it by https only.
     """
 
     model_config = SettingsConfigDict(env_prefix="AMBER_LADDER_")
@@ -24,6 +26,9 @@ class Settings(BaseSettings):
     hosts: frozenset[str] = LOOPBACK
     rail_sockets: frozenset[str] = frozenset()
     folders: tuple[Path, ...] = (Path.home(), Path("/media"), Path("/mnt"), Path("/srv"))
+    remove_discarded: bool = False
+    sign_in: bool = False
+    secure: bool = False
     pages: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
 
 

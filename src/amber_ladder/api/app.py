@@ -11,17 +11,20 @@ from fastapi.staticfiles import StaticFiles
 from starlette.routing import Match
 
 from amber_ladder import __version__
-from amber_ladder.api import bench, cabinet, events, merge, pictures, plan, record, rigs, shoot, sort
+from amber_ladder.api import bench, cabinet, deeds, events, merge, people, pictures, plan, record, rigs, shoot, sort
 from amber_ladder.api.guard import Guard
 from amber_ladder.api.problems import install
 from amber_ladder.settings import LOOPBACK, settings
 from amber_ladder.work.shoot import station_bench
 
-_ROUTERS = (cabinet, rigs, plan, shoot, bench, sort, merge, pictures, record, events)
+_ROUTERS = (cabinet, rigs, plan, shoot, bench, sort, merge, pictures, record, deeds, people, events)
 
 
-def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK) -> FastAPI:
-    """The application; ``pages`` is the folder with the built web pages, ``hosts`` are the names it answers to."""
+def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, sign_in: bool = False) -> FastAPI:
+    """The application; ``pages`` is the folder with the built web pages, ``hosts`` are the names it answers to.
+
+    With ``sign_in`` nobody is answered before signing in.
+    """
     app = FastAPI(
         title="Amber Ladder",
         version=__version__,
@@ -30,7 +33,9 @@ def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK) -
         openapi_url="/api/openapi.json",
     )
     install(app)
-    app.add_middleware(Guard, hosts=hosts)
+    if sign_in:
+        app.add_middleware(people.SignInGate)
+    app.add_middleware(Guard, hosts=hosts)  # the last one that is added is asked first
     for part in _ROUTERS:
         app.include_router(part.router, prefix="/api")
     if pages is not None:
@@ -56,7 +61,7 @@ def _serve_pages(app: FastAPI, pages: Path) -> None:
 
 def served() -> FastAPI:
     """What uvicorn runs: with the bench, which takes up again what was cut off."""
-    app = create_app(settings().pages, hosts=settings().hosts)
+    app = create_app(settings().pages, hosts=settings().hosts, sign_in=settings().sign_in)
     app.router.lifespan_context = _with_bench
     return app
 

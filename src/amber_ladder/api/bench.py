@@ -7,7 +7,7 @@ from collections.abc import AsyncIterator
 from dataclasses import asdict
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 
@@ -17,6 +17,7 @@ from amber_ladder.work.shoot import (
     BenchChange,
     BenchView,
     BurstEntry,
+    ClaimEntry,
     FlashEntry,
     HoldView,
     LiveFrame,
@@ -30,6 +31,14 @@ from amber_ladder.work.stack.views import TakeView
 
 router = APIRouter(tags=["bench"], responses=RESPONSES)
 _LIVE_S = 1.0 / 15.0
+
+
+def _own() -> None:
+    station_bench().claim.check()
+
+
+_OWN = [Depends(_own)]
+"""Orders are given by whoever has the bench. Everybody may look, and everybody may stop."""
 Share = Annotated[float, Query(ge=0, le=1)]
 
 
@@ -39,7 +48,7 @@ def see() -> BenchView:
     return station_bench().view()
 
 
-@router.patch("/bench")
+@router.patch("/bench", dependencies=_OWN)
 def change(entry: BenchChange) -> BenchView:
     """Change what stands on it."""
     return station_bench().change(entry)
@@ -51,25 +60,25 @@ def all_flaws() -> list[FlawView]:
     return flaws()
 
 
-@router.put("/bench/stack/{stack_id}")
+@router.put("/bench/stack/{stack_id}", dependencies=_OWN)
 def set_up(stack_id: int) -> BenchView:
     """Set it up for a stack."""
     return station_bench().set_up(stack_id)
 
 
-@router.post("/bench/connect")
+@router.post("/bench/connect", dependencies=_OWN)
 def connect() -> BenchView:
     """Connect to the rail anew."""
     return station_bench().connect()
 
 
-@router.post("/bench/move")
+@router.post("/bench/move", dependencies=_OWN)
 def move(entry: MoveEntry) -> BenchView:
     """Begin to move the rail."""
     return station_bench().move(entry)
 
 
-@router.post("/bench/holds/{hold}")
+@router.post("/bench/holds/{hold}", dependencies=_OWN)
 def hold(hold: Hold) -> HoldView:
     """The key of a held move is still down: said a few times a second, or the move ends."""
     return station_bench().hold(hold)
@@ -87,19 +96,19 @@ def halt() -> BenchView:
     return station_bench().halt()
 
 
-@router.post("/bench/ends")
+@router.post("/bench/ends", dependencies=_OWN)
 def find_ends() -> BenchView:
     """Begin to look for the ends."""
     return station_bench().find_ends()
 
 
-@router.post("/bench/flash")
+@router.post("/bench/flash", dependencies=_OWN)
 def set_flash(entry: FlashEntry) -> BenchView:
     """Set the flash."""
     return station_bench().set_flash(entry)
 
 
-@router.post("/bench/test-frame")
+@router.post("/bench/test-frame", dependencies=_OWN)
 def test_frame() -> BenchView:
     """Shoot a test frame and judge it."""
     return station_bench().test_frame()
@@ -111,7 +120,7 @@ def test_picture() -> Response:
     return Response(station_bench().test_picture(), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
 
 
-@router.post("/bench/room-frame")
+@router.post("/bench/room-frame", dependencies=_OWN)
 def room_frame() -> BenchView:
     """Shoot with the flash off and judge the room's light."""
     return station_bench().room_frame()
@@ -123,19 +132,19 @@ def preflight(stack_id: int) -> list[PreflightItem]:
     return station_bench().preflight(stack_id)
 
 
-@router.post("/stacks/{stack_id}/runs", status_code=201)
+@router.post("/stacks/{stack_id}/runs", status_code=201, dependencies=_OWN)
 def begin_run(stack_id: int, entry: RunEntry) -> TakeView:
     """Begin a take and run its ladder."""
     return station_bench().begin_run(stack_id, entry)
 
 
-@router.post("/stacks/{stack_id}/bursts", status_code=201)
+@router.post("/stacks/{stack_id}/bursts", status_code=201, dependencies=_OWN)
 def begin_burst(stack_id: int, entry: BurstEntry) -> TakeView:
     """Begin a take of what comes into the watched folder."""
     return station_bench().begin_burst(stack_id, entry)
 
 
-@router.post("/takes/{take_id}/resume")
+@router.post("/takes/{take_id}/resume", dependencies=_OWN)
 def resume(take_id: int) -> TakeView:
     """Go on with a run that was cut off."""
     return station_bench().resume(take_id)
@@ -144,7 +153,30 @@ def resume(take_id: int) -> TakeView:
 @router.post("/bench/run/{order}")
 def order(order: Literal["pause", "go-on", "stop-after-rung"]) -> BenchView:
     """Pause a run, go on, or end it after the rung."""
+    if order == "go-on":
+        station_bench().claim.check()
     return station_bench().stop_after_rung() if order == "stop-after-rung" else station_bench().pause(order == "pause")
+
+
+@router.put("/bench/claim")
+def take_over(entry: ClaimEntry) -> BenchView:
+    """Take the bench, from somebody else with a word."""
+    station_bench().claim.take_over(entry)
+    return station_bench().view()
+
+
+@router.post("/bench/claim/ask")
+def ask_for_it() -> BenchView:
+    """Ask the one who has it for the bench."""
+    station_bench().claim.ask()
+    return station_bench().view()
+
+
+@router.delete("/bench/claim")
+def give_up() -> BenchView:
+    """Let others have the bench."""
+    station_bench().claim.give_up()
+    return station_bench().view()
 
 
 @router.get("/takes/{take_id}/growing/{what}.jpg", response_class=Response)

@@ -18,6 +18,7 @@ from amber_ladder.errors import (
     NotFound,
     Stopped,
     StorageFull,
+    TooMany,
     disk_is_full,
 )
 from amber_ladder.formats.validated import in_words
@@ -26,6 +27,7 @@ _STATUS: tuple[tuple[type[AmberLadderError], int], ...] = (
     (BadInput, 422),
     (NotFound, 404),
     (Conflict, 409),
+    (TooMany, 429),
     (DatabaseAway, 503),
     (DeviceTrouble, 502),
     (Stopped, 409),
@@ -49,7 +51,7 @@ class Problem(BaseModel):
     fields: list[FieldProblem] = []
 
 
-RESPONSES: dict[int | str, dict[str, Any]] = {code: {"model": Problem} for code in (404, 409, 422, 502, 503, 507)}
+RESPONSES: dict[int | str, dict[str, Any]] = {code: {"model": Problem} for code in (401, 404, 409, 422, 502, 503, 507)}
 
 
 def install(app: FastAPI) -> None:

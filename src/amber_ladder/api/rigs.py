@@ -126,12 +126,6 @@ def put_back(calibration_id: int) -> list[calibrations.CalibrationView]:
     return calibrations.set_aside(calibration_id, aside=False)
 
 
-@router.delete("/calibrations/{calibration_id}", status_code=204)
-def forget(calibration_id: int) -> None:
-    """Take a calibration that came to nothing off the list."""
-    calibrations.forget(calibration_id)
-
-
 @router.get("/calibration-pictures/{name}", response_class=Response)
 def calibration_picture(name: Annotated[str, Path(pattern=r"^[0-9a-f]{64}\.(jpg|png|tif)$")]) -> Response:
     """A JPEG of a calibration's picture, which is named by its checksum."""

@@ -8,13 +8,16 @@ from pathlib import Path
 from alembic import command
 from alembic.config import Config
 from psycopg.errors import NumericValueOutOfRange
-from sqlalchemy import create_engine
+from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
 from amber_ladder.errors import BadInput, DatabaseAway, NotFound
 from amber_ladder.settings import settings
+from amber_ladder.store.models import Discardable
+
+__all__ = ["AWAY", "Session", "engine", "migrate", "transaction"]
 
 AWAY = "The database does not answer. Nothing was changed; try again once it is back."
 
@@ -42,6 +45,14 @@ def transaction() -> Iterator[Session]:
         if error.connection_invalidated:
             raise DatabaseAway(AWAY) from error
         raise
+
+
+@event.listens_for(Session, "do_orm_execute")
+def _leave_out_discarded(query: ORMExecuteState) -> None:
+    """What was thrown away is in no answer, unless a query asks for it (``with_discarded``)."""
+    if query.is_select and not query.is_column_load and not query.execution_options.get("with_discarded"):
+        kept = with_loader_criteria(Discardable, lambda row: row.discard_id.is_(None), include_aliases=True)
+        query.statement = query.statement.options(kept)
 
 
 def migrate() -> None:

@@ -80,6 +80,10 @@ class FrameStore:
             raise NotFound(f"the original {sha256[:12]}… is missing from the data folder: restore it from a copy")
         return path
 
+    def remove(self, sha256: str, suffix: str) -> None:
+        """Remove an original that nothing uses any more."""
+        self._place(sha256, suffix).unlink(missing_ok=True)
+
     def product_folder(self, product_id: int) -> Path:
         """Where the files of a merge, or of what else a stage made, belong."""
         return self._products / f"{product_id:06d}"

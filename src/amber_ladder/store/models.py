@@ -13,6 +13,7 @@ from sqlalchemy import (
     UniqueConstraint,
     func,
     select,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, column_property, mapped_column, relationship
@@ -23,19 +24,103 @@ def now() -> datetime:
     return datetime.now(UTC)
 
 
+def _unique_among_kept(name: str, *columns: str) -> Index:
+    """What was thrown away does not keep its name from others."""
+    return Index(name, *columns, unique=True, postgresql_where=text("discard_id is null"))
+
+
 class Base(DeclarativeBase):
     """Base of all tables."""
 
     type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB}  # noqa: RUF012
 
 
-class Specimen(Base):
+class Discard(Base):
+    """Something that was thrown away, with all that belonged to it, until it is restored or removed for good.
+
+    ``kind`` and ``subject_id`` say which row it was; ``what`` in words, as it was called then.
+    """
+
+    __tablename__ = "discard"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    subject_id: Mapped[int]
+    what: Mapped[str] = mapped_column(String(400))
+    why: Mapped[str] = mapped_column(String(300))
+    by: Mapped[str | None] = mapped_column(String(60))
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Discardable:
+    """Rows that can be thrown away: those with a ``discard_id`` are out of every list; see store.database."""
+
+    discard_id: Mapped[int | None] = mapped_column(ForeignKey("discard.id"), index=True)
+
+
+class Deed(Base):
+    """Something that a person changed, in words, and what stood before, so that it can be undone and looked up.
+
+    ``changes`` lists rows: which kind, which number, and the columns before and after; before is null for a row that
+    was added. ``specimen_id`` is the specimen that it concerns, None for rigs, parts and calibrations.
+    """
+
+    __tablename__ = "deed"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    words: Mapped[str] = mapped_column(String(400))
+    specimen_id: Mapped[int | None] = mapped_column(index=True)
+    changes: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    by: Mapped[str | None] = mapped_column(String(60))
+    at: Mapped[datetime] = mapped_column(default=now, index=True)
+    undone_at: Mapped[datetime | None]
+
+
+class Account(Base):
+    """A person who may sign in. Deeds keep the name, not the row: it may go."""
+
+    __tablename__ = "account"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    password_hash: Mapped[str] = mapped_column(String(300))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class SignIn(Base):
+    """A browser in which somebody has signed in. Only the token's checksum is kept: it opens nothing by itself."""
+
+    __tablename__ = "sign_in"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
+    token_sha256: Mapped[str] = mapped_column(String(64), unique=True)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    seen_at: Mapped[datetime] = mapped_column(default=now)
+
+    account: Mapped[Account] = relationship()
+
+
+class SignInFailure(Base):
+    """An attempt to sign in that failed: too many of them, and the next ones have to wait."""
+
+    __tablename__ = "sign_in_failure"
+    __table_args__ = (Index("sign_in_failure_name", "name", "at"), Index("sign_in_failure_address", "address", "at"))
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60))
+    address: Mapped[str] = mapped_column(String(60))
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Specimen(Discardable, Base):
     """One labelled thing that is photographed."""
 
     __tablename__ = "specimen"
+    __table_args__ = (_unique_among_kept("specimen_number", "catalogue_number"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    catalogue_number: Mapped[str] = mapped_column(String(60), unique=True)
+    catalogue_number: Mapped[str] = mapped_column(String(60))
     name: Mapped[str] = mapped_column(String(200))
     kind: Mapped[str] = mapped_column(String(60), index=True)
     mount: Mapped[str] = mapped_column(String(200), default="")
@@ -52,11 +137,11 @@ class Specimen(Base):
     stacks: Mapped[list["Stack"]] = relationship(back_populates="specimen", order_by="Stack.number")
 
 
-class Part(Base):
+class Part(Discardable, Base):
     """A body, lens, objective, tube, rail or light on the shelf, from which rigs are put together."""
 
     __tablename__ = "part"
-    __table_args__ = (UniqueConstraint("kind", "name"),)
+    __table_args__ = (_unique_among_kept("part_name", "kind", "name"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(20))
@@ -66,7 +151,7 @@ class Part(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
-class Rig(Base):
+class Rig(Discardable, Base):
     """An optical train on a sensor, as it is set up now. Stacks keep copies.
 
     ``parts`` names what it was put together from, by kind. The rig with the latest ``on_bench_at`` is the one on the
@@ -74,9 +159,10 @@ class Rig(Base):
     """
 
     __tablename__ = "rig"
+    __table_args__ = (_unique_among_kept("rig_name", "name"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(120), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
     definition: Mapped[dict[str, Any]]
     parts: Mapped[dict[str, Any]] = mapped_column(default=dict)
     version: Mapped[int] = mapped_column(default=1)
@@ -104,7 +190,7 @@ class RigVersion(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
-class Calibration(Base):
+class Calibration(Discardable, Base):
     """A measurement of a rig: its scale, or the focus travel of a body's units. ``pictures`` name stored originals.
 
     One that was set aside stays, and counts no more.
@@ -128,7 +214,7 @@ class Calibration(Base):
     task: Mapped["Task | None"] = relationship()
 
 
-class Stack(Base):
+class Stack(Discardable, Base):
     """One planned ladder for one specimen, with the rig and plan as they were when it was saved.
 
     ``scale`` is one that was measured later and applied by hand, None for that of the rig. ``revision`` counts changes
@@ -189,7 +275,7 @@ class Bench(Base):
     settings: Mapped[dict[str, Any]]
 
 
-class Take(Base):
+class Take(Discardable, Base):
     """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten.
 
     ``run`` is what the bench was asked for: the rungs of its own ladder, or a burst into the watched folder;
@@ -279,7 +365,7 @@ class Sorting(Base):
     take: Mapped[Take] = relationship(back_populates="sortings")
 
 
-class Product(Base):
+class Product(Discardable, Base):
     """What a stage makes: a merge of a sorting, or something made of another product, its ``parent``.
 
     Its files lie in the folder of its number; ``files`` and ``report`` are None until it is finished. ``settings`` is

@@ -7,6 +7,9 @@ from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.store.models import Frame, Product, Sorting, Specimen, Stack, Take, Task
 from amber_ladder.store.tasks import ENDED
 
+EVER = {"with_discarded": True}
+"""For numbers that are counted: what was thrown away keeps its own."""
+
 
 def get_stack(session: Session, stack_id: int, *, locked: bool = False) -> Stack:
     """One stack with its specimen, takes, frames and products; ``locked`` keeps others from changing it until the
@@ -78,7 +81,9 @@ def refuse_while_shot(stack: Stack) -> None:
 def add_stack(session: Session, specimen: Specimen, stack: Stack) -> None:
     """Add a stack under the specimen's next number."""
     session.execute(select(Specimen.id).where(Specimen.id == specimen.id).with_for_update())
-    largest = session.scalar(select(func.max(Stack.number)).where(Stack.specimen_id == specimen.id))
+    largest = session.scalar(
+        select(func.max(Stack.number)).where(Stack.specimen_id == specimen.id), execution_options=EVER
+    )
     stack.specimen_id, stack.number = specimen.id, (largest or 0) + 1
     session.add(stack)
     session.flush()
@@ -87,7 +92,7 @@ def add_stack(session: Session, specimen: Specimen, stack: Stack) -> None:
 def add_take(session: Session, stack: Stack, take: Take) -> None:
     """Add a take under the stack's next number."""
     session.execute(select(Stack.id).where(Stack.id == stack.id).with_for_update())
-    largest = session.scalar(select(func.max(Take.number)).where(Take.stack_id == stack.id))
+    largest = session.scalar(select(func.max(Take.number)).where(Take.stack_id == stack.id), execution_options=EVER)
     take.stack_id, take.number = stack.id, (largest or 0) + 1
     session.add(take)
     session.flush()
@@ -96,7 +101,7 @@ def add_take(session: Session, stack: Stack, take: Take) -> None:
 def add_product(session: Session, take: Take, product: Product) -> None:
     """Add a product under the next number of its kind."""
     of_kind = (Product.take_id == take.id, Product.kind == product.kind)
-    largest = session.scalar(select(func.max(Product.number)).where(*of_kind))
+    largest = session.scalar(select(func.max(Product.number)).where(*of_kind), execution_options=EVER)
     product.take_id, product.number = take.id, (largest or 0) + 1
     session.add(product)
     session.flush()

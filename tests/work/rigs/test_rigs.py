@@ -14,7 +14,7 @@ from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.simulated.specimens import RULING_UM, SPECIMENS
 from amber_ladder.simulated.stand import SimulatedStand
-from amber_ladder.work import cabinet, plan, rigs, tasks
+from amber_ladder.work import cabinet, deeds, plan, rigs, tasks
 from amber_ladder.work.on_disk.calibrating import ramp_json, scale_json
 from amber_ladder.work.rigs import calibrations, parts
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
@@ -250,14 +250,20 @@ class FocusUnits(OneRig):
         assert done.task is not None
         self.assertEqual((done.task.state, done.result), ("failed", None))
         self.assertIn("no sharp band", done.task.message)
-        calibrations.forget(done.id)
+        self.discard(done.id)
         self.assertEqual(calibrations.of_rig(self.rig.id), [])
 
-    def test_a_result_is_never_forgotten(self) -> None:
+    def test_a_result_that_counts_is_not_discarded(self) -> None:
         entry = calibrations.RampEntry(slope_deg=20, units_per_frame=4, simulated_unit_um=10)
         done = self.result_of(calibrations.begin_ramp(self.rig.id, entry))
-        with self.assertRaisesRegex(Conflict, "has a result"):
-            calibrations.forget(done.id)
+        with self.assertRaisesRegex(Conflict, "set it aside first"):
+            self.discard(done.id)
+        calibrations.set_aside(done.id, aside=True)
+        self.discard(done.id)
+        self.assertEqual(calibrations.of_rig(self.rig.id), [])
+
+    def discard(self, calibration_id: int) -> None:
+        deeds.discard(deeds.DiscardEntry(kind="calibration", id=calibration_id, why="a trial"))
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@ import { Link, Outlet, useMatchRoute } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { HeaderSlot } from "../ui/HeaderSlot";
 import { Keys } from "./Keys";
+import { Undo } from "./Undo";
 
 /** The frame around every page: the header with mark, label, stages or places. */
 export function Frame() {
@@ -76,6 +77,7 @@ export function Frame() {
           >
             {large ? "Normal text" : "Large text"}
           </button>
+          <Undo />
           <Keys onDim={() => setDim(!dim)} />
         </nav>
       </header>

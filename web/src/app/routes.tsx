@@ -1,6 +1,7 @@
 import { createRootRoute, createRoute, createRouter, Navigate } from "@tanstack/react-router";
 import { lazy, Suspense } from "react";
 import { Cabinet } from "../places/cabinet/Cabinet";
+import { DiscardedPlace } from "../places/discarded/DiscardedPlace";
 import { Rigs } from "../places/rigs/Rigs";
 import { NewLadder, PlanStage } from "../stages/plan/PlanStage";
 import { RecordStage } from "../stages/record/RecordStage";
@@ -24,6 +25,7 @@ const root = createRootRoute({
 
 const cabinet = createRoute({ getParentRoute: () => root, path: "/", component: Cabinet });
 const rigs = createRoute({ getParentRoute: () => root, path: "/rigs", component: Rigs });
+const discarded = createRoute({ getParentRoute: () => root, path: "/discarded", component: DiscardedPlace });
 const newLadder = createRoute({
   getParentRoute: () => root,
   path: "/specimens/$specimenId/plan",
@@ -83,7 +85,7 @@ function Fault({ error }: { error: unknown }) {
 
 export const router = createRouter({
   defaultErrorComponent: Fault,
-  routeTree: root.addChildren([cabinet, rigs, newLadder, stack.addChildren([stackIndex, stage])]),
+  routeTree: root.addChildren([cabinet, rigs, discarded, newLadder, stack.addChildren([stackIndex, stage])]),
 });
 
 declare module "@tanstack/react-router" {

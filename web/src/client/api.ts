@@ -197,12 +197,13 @@ export const api = {
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: { method } })),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
-  forgetCalibration: async (calibration_id: number) => {
-    const { error } = await client.DELETE("/api/calibrations/{calibration_id}", {
-      params: { path: { calibration_id } },
-    });
-    if (error) throw new Refusal((error as Schemas["Problem"]).message);
-  },
+  lastDeed: () => answered(client.GET("/api/deeds/last")),
+  undo: (deed_id: number) =>
+    answered(client.POST("/api/deeds/{deed_id}/undo", { params: { path: { deed_id } } })),
+  discard: (body: Schemas["DiscardEntry"]) => answered(client.POST("/api/discards", { body })),
+  discarded: () => answered(client.GET("/api/discards")),
+  restore: (discard_id: number) =>
+    answered(client.POST("/api/discards/{discard_id}/restore", { params: { path: { discard_id } } })),
   /** Send one original as it is. */
   addFile: (take_id: number, file: File) =>
     answered(
@@ -237,6 +238,7 @@ export type TestFrame = NonNullable<Bench["test_frame"]>;
 export type Preflight = Answered<"preflight">[number];
 export type PlanPreview = Answered<"tryPlan">;
 export type Way = Answered<"otherWays">[number];
+export type Discarded = Answered<"discarded">[number];
 export type Ladder = Stack["ladder"];
 export type RigDefinition = Schemas["RigJson"];
 export type Plan = Schemas["LadderRequestJson"];

@@ -59,6 +59,11 @@ export function listen(queries: QueryClient): () => void {
     };
     queries.setQueryData<Stack>(["stack", stack_id], (stack) => stack && withFrame(stack, take_id, frame));
   });
+  source.addEventListener("deed", () => {
+    // Somebody changed something, perhaps in another window.
+    for (const key of ["deeds", "discards", "cabinet", "stack", "rigs", "parts", "calibrations"])
+      void queries.invalidateQueries({ queryKey: [key] });
+  });
   source.addEventListener("bench", () => void queries.invalidateQueries({ queryKey: ["bench"] }));
   // After the line was lost, whatever happened meanwhile is fetched.
   let opened = false;

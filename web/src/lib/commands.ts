@@ -25,6 +25,7 @@ export const COMMANDS = define({
   cabinet: { group: "everywhere", key: "c", label: "To the cabinet" },
   rigs: { group: "everywhere", key: "r", label: "To the rigs" },
   find: { group: "everywhere", key: "/", label: "Find, in the cabinet" },
+  undo: { group: "everywhere", key: "u", label: "Undo what was done last" },
   dim: { group: "everywhere", key: "d", label: "Dim room on or off" },
   stage1: { group: "stack", key: "1", label: "First stage" },
   stage2: { group: "stack", key: "2", label: "Second stage" },

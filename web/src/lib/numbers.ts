@@ -48,3 +48,12 @@ export function plusMinus(value: number, u: number): string {
   const places = Math.min(9, Math.max(0, 1 - Math.floor(Math.log10(u))));
   return `${value.toFixed(places)} ± ${u.toFixed(places)}`;
 }
+
+/** A time in short, as it was here. */
+export const moment = (time: string) =>
+  new Date(time).toLocaleString("en-GB", {
+    day: "numeric",
+    month: "short",
+    hour: "2-digit",
+    minute: "2-digit",
+  });

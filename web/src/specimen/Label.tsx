@@ -38,9 +38,9 @@ export function Label({ specimen, under, stacks, stackId, takeId }: Props) {
               aria-label="Stacks and takes"
               align="start"
               sideOffset={4}
-              className="z-50 max-h-[70vh] w-[420px] max-w-[95vw] overflow-y-auto rounded-s border border-ink bg-card p-4"
+              className="z-50 max-h-[70vh] w-[460px] max-w-[95vw] overflow-y-auto rounded-s border border-ink bg-card p-4"
             >
-              <StackList specimenId={specimen.id} stacks={stacks} stackId={stackId} takeId={takeId} />
+              <StackList specimen={specimen} stacks={stacks} stackId={stackId} takeId={takeId} />
             </Popover.Content>
           </Popover.Portal>
         </Popover.Root>

@@ -1,10 +1,15 @@
-import { Link } from "@tanstack/react-router";
+import { Link, useNavigate } from "@tanstack/react-router";
 import { Popover } from "radix-ui";
-import type { StackLine } from "../client/api";
-import { plural } from "../lib/numbers";
+import { useState } from "react";
+import type { Specimen, StackLine } from "../client/api";
+import { moment, plural } from "../lib/numbers";
+import { Button } from "../ui/Button";
+import { Discard } from "../ui/Discard";
+import { Panel } from "../ui/Panel";
+import { SpecimenForm } from "./SpecimenForm";
 
 interface Props {
-  specimenId: number;
+  specimen: Specimen;
   stacks: StackLine[];
   stackId?: number;
   takeId?: number;
@@ -13,29 +18,48 @@ interface Props {
 const SOURCES = { bench: "at the bench", files: "own files", folder: "by hand" } as const;
 
 /** Every stack of a specimen with every take, and what each holds: a way to all work that was ever done. */
-export function StackList({ specimenId, stacks, stackId, takeId }: Props) {
+export function StackList({ specimen, stacks, stackId, takeId }: Props) {
+  const [correcting, setCorrecting] = useState(false);
+  const navigate = useNavigate();
+  const toCabinet = () => void navigate({ to: "/" });
+  const number = specimen.catalogue_number;
   return (
     <div className="text-[0.9375rem]">
       <ul>
         {stacks.map((stack) => (
           <li key={stack.id} className="border-rule border-b py-1.5">
-            <Row
-              stackId={stack.id}
-              stage="plan"
-              current={stack.id === stackId}
-              title={`Stack ${stack.number}`}
-              detail={`${stack.rig_name}, planned ${day(stack.created_at)}${stack.takes.length === 0 ? ", not shot yet" : ""}`}
-            />
+            <div className="flex items-start">
+              <Row
+                stackId={stack.id}
+                stage="plan"
+                current={stack.id === stackId}
+                title={`Stack ${stack.number}`}
+                detail={`${stack.rig_name}, planned ${moment(stack.created_at)}${stack.takes.length === 0 ? ", not shot yet" : ""}`}
+              />
+              <Discard
+                kind="stack"
+                id={stack.id}
+                what={`stack ${stack.number} of ${number}`}
+                along={stack.takes.length > 0 ? "Its takes and merges go with it." : undefined}
+                onDone={stack.id === stackId ? toCabinet : undefined}
+              />
+            </div>
             <ul className="pl-5">
               {stack.takes.map((take) => (
-                <li key={take.id}>
+                <li key={take.id} className="flex items-start">
                   <Row
                     stackId={stack.id}
                     takeId={take.id}
                     stage={take.merges > 0 || take.frames > 1 ? "merge" : "shoot"}
                     current={take.id === takeId}
                     title={`Take ${take.number}`}
-                    detail={`${plural(take.frames, "frame")} ${SOURCES[take.source]}, ${day(take.created_at)}, ${take.merges > 0 ? plural(take.merges, "merge") : "not merged"}`}
+                    detail={`${plural(take.frames, "frame")} ${SOURCES[take.source]}, ${moment(take.created_at)}, ${take.merges > 0 ? plural(take.merges, "merge") : "not merged"}`}
+                  />
+                  <Discard
+                    kind="take"
+                    id={take.id}
+                    what={`take ${take.number} of stack ${stack.number} of ${number}`}
+                    along={take.merges > 0 ? "Its merges go with it." : undefined}
                   />
                 </li>
               ))}
@@ -43,15 +67,31 @@ export function StackList({ specimenId, stacks, stackId, takeId }: Props) {
           </li>
         ))}
       </ul>
-      <Popover.Close asChild>
-        <Link
-          className="mt-2 inline-flex min-h-9 items-center underline underline-offset-3"
-          to="/specimens/$specimenId/plan"
-          params={{ specimenId: String(specimenId) }}
-        >
-          Plan another stack
-        </Link>
-      </Popover.Close>
+      <div className="mt-2 flex flex-wrap items-center gap-x-4">
+        <Popover.Close asChild>
+          <Link
+            className="inline-flex min-h-9 items-center underline underline-offset-3"
+            to="/specimens/$specimenId/plan"
+            params={{ specimenId: String(specimen.id) }}
+          >
+            {stacks.length > 0 ? "Plan another stack" : "Plan a stack"}
+          </Link>
+        </Popover.Close>
+        <Button look="quiet" className="px-0" onClick={() => setCorrecting(true)}>
+          Correct the label
+        </Button>
+        <Discard
+          kind="specimen"
+          id={specimen.id}
+          what={`${number} ${specimen.name}`}
+          along={stacks.length > 0 ? "All its stacks, takes and merges go with it." : undefined}
+          onDone={stackId === undefined ? undefined : toCabinet}
+          className="px-0"
+        />
+      </div>
+      <Panel title="Label" open={correcting} onClose={() => setCorrecting(false)}>
+        <SpecimenForm specimen={specimen} onDone={() => setCorrecting(false)} />
+      </Panel>
     </div>
   );
 }
@@ -73,19 +113,10 @@ function Row({ stackId, takeId, stage, current, title, detail }: RowProps) {
         params={{ stackId: String(stackId), stage }}
         search={takeId === undefined ? {} : { take: takeId }}
         aria-current={current ? "true" : undefined}
-        className="block px-2 py-1.5 hover:bg-rule/40 aria-[current]:bg-amber-wash"
+        className="block min-w-0 flex-1 px-2 py-1.5 hover:bg-rule/40 aria-[current]:bg-amber-wash"
       >
         <strong>{title}</strong> <span className="text-ink2">{detail}</span>
       </Link>
     </Popover.Close>
   );
 }
-
-/** The day of a time, as it was here. */
-const day = (time: string) =>
-  new Date(time).toLocaleString("en-GB", {
-    day: "numeric",
-    month: "short",
-    hour: "2-digit",
-    minute: "2-digit",
-  });

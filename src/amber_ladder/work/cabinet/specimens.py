@@ -11,6 +11,7 @@ from amber_ladder.formats.rig_json import RefractiveIndex, Strict
 from amber_ladder.store import specimens
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Specimen, Stack, Task
+from amber_ladder.work.journal import added, changing
 from amber_ladder.work.stack.scale import scale_of
 from amber_ladder.work.stack.stages import StageState, goes_on_at, stages_of
 from amber_ladder.work.stack.views import (
@@ -103,6 +104,7 @@ def add_specimen(entry: SpecimenEntry) -> SpecimenView:
     with transaction() as session:
         specimen = Specimen(**entry.model_dump())
         specimens.save(session, specimen)
+        added(session, f"{specimen.catalogue_number} {specimen.name} added", specimen)
         return specimen_view(specimen)
 
 
@@ -115,10 +117,11 @@ def edit_specimen(specimen_id: int, entry: SpecimenEntry, *, seen: int | None = 
         specimen = specimens.get(session, specimen_id, locked=True)
         if seen is not None and seen != specimen.revision:
             raise Stale("this label")
-        specimen.revision += 1
-        for name, value in entry.model_dump().items():
-            setattr(specimen, name, value)
-        specimens.save(session, specimen)
+        with changing(session, f"label of {specimen.catalogue_number} corrected", specimen):
+            specimen.revision += 1
+            for name, value in entry.model_dump().items():
+                setattr(specimen, name, value)
+            specimens.save(session, specimen)
         return specimen_view(specimen)
 
 

@@ -14,6 +14,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Sorting, Take, Task
 from amber_ladder.store.queue import AT_ONCE, enqueue
+from amber_ladder.work.journal import did
 from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.on_disk.merging import RESULTS, MergeSettings, merge_frames
 from amber_ladder.work.pictures import prepare_tiles
@@ -51,6 +52,7 @@ def begin_merge(take_id: int, entry: MergeEntry, *, priority: int = AT_ONCE) -> 
         task = Task(kind=KIND, stack_id=take.stack_id)
         merge = Product(kind=KIND, sorting_id=sorting.id, settings=entry.model_dump(), task=task)
         stacks.add_product(session, take, merge)
+        did(session, f"merge {merge.number} ({entry.method}) of take {take.number} begun", take.stack)
         tasks.announce(session, task)
         view = merge_view(merge)
     enqueue(view.task.id, priority=priority)

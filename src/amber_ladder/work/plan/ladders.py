@@ -1,14 +1,18 @@
 """Ladders that are saved: each is a stack with a copy of its rig and plan."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import BadInput, Conflict, Stale
 from amber_ladder.formats.plan_json import LadderRequestJson, Position
 from amber_ladder.formats.rig_json import FNumber, RigJson, Strict
 from amber_ladder.formats.validated import validated
 from amber_ladder.store import rigs, specimens, stacks
-from amber_ladder.store.database import transaction
+from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Rig as StoredRig
 from amber_ladder.store.models import Stack
+from amber_ladder.work.journal import added, changing
 from amber_ladder.work.on_disk.planning import ladder_of
 from amber_ladder.work.stack.views import StackView, in_medium, stack_plan, stack_rig, stack_view
 
@@ -35,6 +39,7 @@ def save_ladder(specimen_id: int, entry: PlanEntry) -> StackView:
         stack = Stack()
         _fill(stack, rigs.get(session, entry.rig_id), entry, specimen.medium_index)
         stacks.add_stack(session, specimen, stack)
+        added(session, f"stack {stack.number} of {specimen.catalogue_number} planned", stack)
         session.expire_all()
         return stack_view(stacks.get_stack(session, stack.id))
 
@@ -50,9 +55,8 @@ def change_ladder(stack_id: int, entry: PlanEntry, *, seen: int | None = None) -
             raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
         if seen is not None and seen != stack.revision:
             raise Stale("this plan")
-        stack.revision += 1
-        _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
-        session.flush()
+        with _planned_anew(session, stack):
+            _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
         return stack_view(stack)
 
 
@@ -69,9 +73,8 @@ def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
         after = validated(LadderRequestJson, {**before.model_dump(exclude_none=True), **ends})
         rig = stack_rig(stack).to_core()
         ladder_of(after, rig, resolve(rig))  # refuses what cannot be planned before anything is kept
-        stack.plan = after.model_dump(mode="json", exclude_none=True)
-        stack.revision += 1
-        session.flush()
+        with _planned_anew(session, stack):
+            stack.plan = after.model_dump(mode="json", exclude_none=True)
         return stack_view(stack)
 
 
@@ -80,6 +83,13 @@ def read_stack(stack_id: int) -> StackView:
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id)
         return stack_view(stack)
+
+
+@contextmanager
+def _planned_anew(session: Session, stack: Stack) -> Iterator[None]:
+    with changing(session, f"stack {stack.number} of {stack.specimen.catalogue_number} planned anew", stack):
+        stack.revision += 1
+        yield
 
 
 def _fill(stack: Stack, rig: StoredRig, entry: PlanEntry, medium_index: float) -> None:

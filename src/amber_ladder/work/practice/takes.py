@@ -13,6 +13,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Take, Task
 from amber_ladder.store.queue import AT_ONCE, enqueue
+from amber_ladder.work.journal import did
 from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.practice.stand import shoot_hurried, simulated_stand
 from amber_ladder.work.shoot.run import Taken
@@ -35,6 +36,7 @@ def begin_take(stack_id: int, scene: str, *, priority: int = AT_ONCE) -> TakeVie
         run = TakeLadder(ladder.positions_um).as_json()
         take = Take(source="bench", scene=scene, task=task, run=run, devices=dict(_DEVICES))
         stacks.add_take(session, stack, take)
+        did(session, f"take {take.number} of stack {stack.number} begun for practice", stack)
         tasks.announce(session, task)
         view = take_view(take)
     enqueue(view.task.id if view.task else 0, priority=priority)

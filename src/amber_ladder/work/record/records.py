@@ -16,8 +16,8 @@ from amber_ladder.formats.exports import png_with_bar
 from amber_ladder.formats.pictures import colour_profile, read_picture
 from amber_ladder.formats.results import rescaled_composite, rescaled_depth
 from amber_ladder.settings import settings
-from amber_ladder.store import stacks
-from amber_ladder.store.database import transaction
+from amber_ladder.store import deeds, stacks
+from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
 from amber_ladder.work.stack.scale import planned_scale, scale_of
@@ -125,8 +125,19 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
             "merge": {"number": merge.number, "merged_at": merged_at(merge), "version": merge.version,
                       "settings": merge.settings, "report": merge.report},
             "mended": shown.mended,
+            "history": history(session, stack.specimen_id),
         }  # fmt: skip
     return content, f"{shown.file_stem}.json"
+
+
+def history(session: Session, specimen_id: int) -> list[dict[str, Any]]:
+    """What people did to a specimen and all that was made of it, earliest first, with what stood before each change."""
+    return [
+        {"at": one.at.isoformat(timespec="seconds"), "by": one.by, "did": one.words,
+         "undone_at": one.undone_at.isoformat(timespec="seconds") if one.undone_at else None,
+         "changes": [change for change in one.changes if change["before"] is not None]}
+        for one in deeds.of_specimen(session, specimen_id)
+    ]  # fmt: skip
 
 
 def shot_with(take: Take) -> str:

@@ -24,6 +24,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Calibration, Rig, Task, now
 from amber_ladder.store.queue import enqueue
+from amber_ladder.work.journal import added_and_changed, changing, state
 from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.on_disk.calibrating import ramp_json, ruling_in, scale_json, stated_scale
 from amber_ladder.work.practice import targets
@@ -164,11 +165,13 @@ def save_scale(rig_id: int, entry: ScaleEntry) -> CalibrationView:
             pictures=[entry.picture.model_dump()],
             result=result,
         )
+        before = state(rig)
         session.add(calibration)
         _use_scale(rig, definition, result["magnification"], result["u_magnification"])
         rigs.save(session, rig)
         if rig.version != len(rig.versions):  # measured again to the same digits, the rig is as it was
             rigs.keep_version(session, rig)
+        added_and_changed(session, f"scale of {rig.name} measured", calibration, rig, before)
         return _view(calibration)
 
 
@@ -231,17 +234,6 @@ def measure(calibration_id: int) -> CalibrationView:
     return view
 
 
-def forget(calibration_id: int) -> None:
-    """Take a calibration that came to nothing off the list. Raises NotFound, and Conflict for one with a result."""
-    with transaction() as session:
-        calibration = rigs.get_calibration(session, calibration_id, locked=True)
-        if calibration.result is not None:
-            raise Conflict("this calibration has a result, and rigs or stacks may rest on it: it stays")
-        if calibration.task is not None and calibration.task.state in ("waiting", "running"):
-            raise Conflict("this series is being measured: stop it first")
-        session.delete(calibration)
-
-
 def set_aside(calibration_id: int, *, aside: bool) -> list[CalibrationView]:
     """Set a calibration aside, or let it count again; the rig works with the newest scale that counts.
 
@@ -250,20 +242,21 @@ def set_aside(calibration_id: int, *, aside: bool) -> list[CalibrationView]:
     with transaction() as session:
         calibration = rigs.get_calibration(session, calibration_id, locked=True)
         if calibration.result is None:
-            raise Conflict("this calibration has no result: take it off the list instead")
-        calibration.set_aside_at = now() if aside else None
-        rig = calibration.rig
-        definition = RigJson.model_validate(rig.definition)
-        scales = [(one, one.result) for one in rig.calibrations if one.kind == "scale" and one.result]
-        present = definition.measured.magnification if definition.measured else None
-        if calibration.kind == "scale" and present in (None, *(result["magnification"] for _, result in scales)):
-            newest = next((result for one, result in reversed(scales) if one.set_aside_at is None), None)
-            # Those of earlier versions did not keep the uncertainty of the magnification.
-            u = newest.get("u_magnification") if newest else None
-            _use_scale(rig, definition, newest["magnification"] if newest else None, u)
-            rigs.save(session, rig)
-            if rig.version != len(rig.versions):
-                rigs.keep_version(session, rig)
+            raise Conflict("this calibration has no result: discard it instead")
+        rig, definition = calibration.rig, RigJson.model_validate(calibration.rig.definition)
+        words = f"calibration of {rig.name} {'set aside' if aside else 'counts again'}"
+        with changing(session, words, calibration, rig):
+            calibration.set_aside_at = now() if aside else None
+            scales = [(one, one.result) for one in rig.calibrations if one.kind == "scale" and one.result]
+            present = definition.measured.magnification if definition.measured else None
+            if calibration.kind == "scale" and present in (None, *(result["magnification"] for _, result in scales)):
+                newest = next((result for one, result in reversed(scales) if one.set_aside_at is None), None)
+                # Those of earlier versions did not keep the uncertainty of the magnification.
+                u = newest.get("u_magnification") if newest else None
+                _use_scale(rig, definition, newest["magnification"] if newest else None, u)
+                rigs.save(session, rig)
+                if rig.version != len(rig.versions):
+                    rigs.keep_version(session, rig)
         rig_id = rig.id
     return of_rig(rig_id)
 

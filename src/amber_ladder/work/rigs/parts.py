@@ -11,6 +11,7 @@ from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import rigs
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Part
+from amber_ladder.work.journal import added, changing
 
 _ANY: TypeAdapter[PartJson] = TypeAdapter(PartJson)
 
@@ -43,6 +44,7 @@ def add_part(entry: PartEntry) -> PartView:
     with transaction() as session:
         part = Part(name=entry.name, kind=entry.part.kind, definition=entry.part.model_dump(mode="json"))
         rigs.save_part(session, part)
+        added(session, f"{part.kind} {part.name} put on the shelf", part)
         return _view(part)
 
 
@@ -55,9 +57,10 @@ def edit_part(part_id: int, entry: PartEntry, *, seen: int | None = None) -> Par
         part = rigs.get_part(session, part_id, locked=True)
         if seen is not None and seen != part.revision:
             raise Stale("this part")
-        part.revision += 1
-        part.name, part.kind, part.definition = entry.name, entry.part.kind, entry.part.model_dump(mode="json")
-        rigs.save_part(session, part)
+        with changing(session, f"{part.kind} {part.name} corrected", part):
+            part.revision += 1
+            part.name, part.kind, part.definition = entry.name, entry.part.kind, entry.part.model_dump(mode="json")
+            rigs.save_part(session, part)
         return _view(part)
 
 

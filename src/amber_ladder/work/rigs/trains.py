@@ -22,6 +22,7 @@ from amber_ladder.formats.rig_json import MeasuredValuesJson, Millimetres, RigJs
 from amber_ladder.store import rigs
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Rig, now
+from amber_ladder.work.journal import added, changing
 from amber_ladder.work.stack.views import OpticsView, optics_view
 
 PartName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
@@ -111,6 +112,7 @@ def add_rig(entry: RigEntry) -> RigView:
         rig = Rig(name=entry.name, definition=_checked(entry), parts=dict(entry.parts), version=1)
         rigs.save(session, rig)
         rigs.keep_version(session, rig)
+        added(session, f"rig {rig.name} made", rig)
         return _view(rig, rigs.on_bench(session))
 
 
@@ -123,8 +125,9 @@ def edit_rig(rig_id: int, entry: RigEntry, *, seen: int | None = None) -> RigVie
         rig = rigs.get(session, rig_id, locked=True)
         if seen is not None and seen != rig.version:
             raise Stale("this rig")
-        change(rig, entry.name, _checked(entry), dict(entry.parts))
-        rigs.save(session, rig)
+        with changing(session, f"rig {rig.name} changed", rig):
+            change(rig, entry.name, _checked(entry), dict(entry.parts))
+            rigs.save(session, rig)
         if rig.version != len(rig.versions):
             rigs.keep_version(session, rig)
         return _view(rig, rigs.on_bench(session))
@@ -141,8 +144,8 @@ def put_on_bench(rig_id: int, entry: BenchEntry) -> RigView:
     """This rig stands on the bench now, with the flash at this power. Raises NotFound."""
     with transaction() as session:
         rig = rigs.get(session, rig_id)
-        rig.on_bench_at, rig.flash_power = now(), entry.flash_power
-        session.flush()
+        with changing(session, f"rig {rig.name} put on the bench", rig):
+            rig.on_bench_at, rig.flash_power = now(), entry.flash_power
         return _view(rig, rig)
 
 

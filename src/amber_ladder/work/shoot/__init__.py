@@ -5,6 +5,7 @@ from functools import cache
 from amber_ladder.store import tasks
 from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.shoot.bench import Bench
+from amber_ladder.work.shoot.claim import ClaimEntry
 from amber_ladder.work.shoot.live import LiveFrame
 from amber_ladder.work.shoot.own_frames import add_file, begin_files, finish_take
 from amber_ladder.work.shoot.views import (
@@ -39,6 +40,7 @@ __all__ = [
     "BenchSettings",
     "BenchView",
     "BurstEntry",
+    "ClaimEntry",
     "FlashEntry",
     "HoldView",
     "LiveFrame",

@@ -15,6 +15,7 @@ from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot import preflight, takes
 from amber_ladder.work.shoot.activities import MOVING, Activities
 from amber_ladder.work.shoot.allowed import check_rail
+from amber_ladder.work.shoot.claim import Claim
 from amber_ladder.work.shoot.current_take import CurrentTake
 from amber_ladder.work.shoot.find_ends import Search
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
@@ -69,6 +70,7 @@ class Bench:
         self._search: Search | None = None
         self._current = CurrentTake(self._activities, self._line)
         self._heading_um: float | None = None
+        self.claim = Claim(working=lambda: self._activities.busy is not None, told=self._tell)
 
     # What is there
 
@@ -92,6 +94,7 @@ class Bench:
             self._current.growth(),
             self._current.view(),
             self._activities.said,
+            self.claim.view(),
         )
 
     def set_up(self, stack_id: int) -> BenchView:

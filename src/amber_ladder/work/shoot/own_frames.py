@@ -11,6 +11,7 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Frame, Take
+from amber_ladder.work.journal import did
 from amber_ladder.work.stack.series import shots_of
 from amber_ladder.work.stack.views import FrameView, TakeView, frame_view, stack_ladder, take_view
 
@@ -21,6 +22,7 @@ def begin_files(stack_id: int) -> TakeView:
         stack = stacks.get_stack(session, stack_id)
         take = Take(source="files")
         stacks.add_take(session, stack, take)
+        did(session, f"take {take.number} of stack {stack.number} begun with own files", stack)
         return take_view(take)
 
 

@@ -9,6 +9,7 @@ from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Take, Task, now
+from amber_ladder.work.journal import did
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot.folder_camera import names_in
 from amber_ladder.work.shoot.incoming import keep_frame, patiently
@@ -35,6 +36,7 @@ def add_run(stack_id: int, ladder: TakeLadder, *, scene: str | None, devices: di
         stacks.add_take(session, stack, take)
         for rung, frame_id in ladder.taken_over:
             stacks.take_over(session, take, frame_id, rung=rung, planned_um=ladder.positions_um[rung])
+        did(session, f"take {take.number} of stack {stack.number} begun at the bench", stack)
         tasks.announce(session, task)
         return take.id
 
@@ -49,6 +51,7 @@ def add_burst(stack_id: int, entry: BurstEntry, folder: Path, *, devices: dict[s
         run = {**entry.model_dump(), "folder": str(folder), "there": there, "began": now().isoformat()}
         take = Take(source="folder", task=task, run=run, devices=devices)
         stacks.add_take(session, stack, take)
+        did(session, f"take {take.number} of stack {stack.number} begun by hand", stack)
         tasks.announce(session, task)
         return take.id
 

@@ -9,6 +9,7 @@ from pydantic import Field, StringConstraints
 from amber_ladder.core.light import LightReading
 from amber_ladder.formats.plan_json import Position
 from amber_ladder.formats.rig_json import Strict
+from amber_ladder.work.shoot.claim import ClaimView
 
 Folder = Annotated[str, StringConstraints(strip_whitespace=True, max_length=500)]
 Hold = Annotated[str, StringConstraints(pattern=r"^[\w-]{1,64}$")]
@@ -217,6 +218,7 @@ class BenchView:
     growth: GrowthView | None
     run: RunView | None
     said: str | None
+    claim: ClaimView | None
 
 
 @dataclass(frozen=True, slots=True)

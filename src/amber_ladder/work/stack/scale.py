@@ -8,8 +8,9 @@ from amber_ladder.core.optics import magnification_is_measured, resolve
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.store import rigs, stacks
-from amber_ladder.store.database import transaction
+from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Calibration, Stack, now
+from amber_ladder.work.journal import changing
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,19 +77,23 @@ def apply_scale(stack_id: int, calibration_id: int | None) -> list[ScaleChoice]:
     """
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id)
-        stack.scale = None
-        if calibration_id is not None:
-            one = rigs.get_calibration(session, calibration_id)
-            if one.rig_id != stack.rig_id or not _usable(one):
-                raise BadInput("this is no scale of the stack's own rig, or it was set aside: choose one of the list")
-            stack.scale = {
-                "calibration_id": one.id,
-                "um_per_px": _of(one)["um_per_px"],
-                "u_um_per_px": _of(one)["u_um_per_px"],
-                "made_at": one.made_at.isoformat(timespec="seconds"),
-                "applied_at": now().isoformat(timespec="seconds"),
-            }
+        scale = None if calibration_id is None else _measured(session, stack, calibration_id)
+        with changing(session, f"scale of {stack.specimen.catalogue_number}, stack {stack.number} chosen", stack):
+            stack.scale = scale
     return scale_choices(stack_id)
+
+
+def _measured(session: Session, stack: Stack, calibration_id: int) -> dict[str, Any]:
+    one = rigs.get_calibration(session, calibration_id)
+    if one.rig_id != stack.rig_id or not _usable(one):
+        raise BadInput("this is no scale of the stack's own rig, or it was set aside: choose one of the list")
+    return {
+        "calibration_id": one.id,
+        "um_per_px": _of(one)["um_per_px"],
+        "u_um_per_px": _of(one)["u_um_per_px"],
+        "made_at": one.made_at.isoformat(timespec="seconds"),
+        "applied_at": now().isoformat(timespec="seconds"),
+    }
 
 
 def _usable(one: Calibration) -> bool:

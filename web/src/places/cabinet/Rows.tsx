@@ -124,27 +124,25 @@ function SpecimenRow({ row: { specimen, stack, stacks, merge_id, worked_at } }: 
         )}
       </td>
       <td className="pr-3">
-        {stacks.length > 0 && (
-          <Popover.Root>
-            <Popover.Trigger className="relative z-10 min-h-9 text-left leading-tight underline underline-offset-3">
-              <span className="sr-only">{title}: </span>
-              {plural(stacks.length, "stack")}
-              <span className="sr-only">, </span>
-              <span className="block text-[0.875rem] text-ink2">
-                {takes > 0 ? plural(takes, "take") : "not shot"}
-              </span>
-            </Popover.Trigger>
-            <Popover.Portal>
-              <Popover.Content
-                aria-label="Stacks and takes"
-                align="end"
-                className="z-50 max-h-[70vh] w-[420px] max-w-[95vw] overflow-y-auto rounded-s border border-ink bg-card p-4"
-              >
-                <StackList specimenId={specimen.id} stacks={stacks} />
-              </Popover.Content>
-            </Popover.Portal>
-          </Popover.Root>
-        )}
+        <Popover.Root>
+          <Popover.Trigger className="relative z-10 min-h-9 text-left leading-tight underline underline-offset-3">
+            <span className="sr-only">{title}: </span>
+            {stacks.length > 0 ? plural(stacks.length, "stack") : "label"}
+            <span className="sr-only">, </span>
+            <span className="block text-[0.875rem] text-ink2">
+              {takes > 0 ? plural(takes, "take") : "not shot"}
+            </span>
+          </Popover.Trigger>
+          <Popover.Portal>
+            <Popover.Content
+              aria-label="Stacks and takes"
+              align="end"
+              className="z-50 max-h-[70vh] w-[460px] max-w-[95vw] overflow-y-auto rounded-s border border-ink bg-card p-4"
+            >
+              <StackList specimen={specimen} stacks={stacks} />
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
       </td>
       <td className="pr-3">{stack && <Progress stages={stack.stages} busy={stack.busy} />}</td>
       <td className="text-[0.875rem] text-ink2">{day(worked_at)}</td>

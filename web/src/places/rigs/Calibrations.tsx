@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Calibration, type Rig } from "../../client/api";
-import { plusMinus } from "../../lib/numbers";
+import { moment, plusMinus } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
+import { Discard } from "../../ui/Discard";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
 import { Work } from "../../ui/Work";
@@ -111,7 +112,7 @@ function One({ calibration }: { calibration: Calibration }) {
         ) : (
           head("Focus units", task?.state === "stopped" ? "stopped by hand" : "frames are awaited")
         )}
-        <Forget calibration={calibration} />
+        <DiscardThis calibration={calibration} />
       </>
     );
   const result = calibration.result as unknown as RampResult;
@@ -148,24 +149,13 @@ function SetAside({ calibration }: { calibration: Calibration }) {
         <Button look="quiet" disabled={change.isPending} onClick={() => change.mutate()}>
           {aside ? "Let it count again" : "Set it aside"}
         </Button>
+        {aside && <DiscardThis calibration={calibration} />}
       </p>
     </>
   );
 }
 
-/** Takes a measurement that came to nothing off the list. */
-function Forget({ calibration }: { calibration: Calibration }) {
-  const queries = useQueryClient();
-  const forget = useMutation({
-    mutationFn: () => api.forgetCalibration(calibration.id),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["calibrations", calibration.rig_id] }),
-  });
-  return (
-    <>
-      {forget.isError && <Notice kind="fault">{forget.error.message}</Notice>}
-      <Button look="quiet" disabled={forget.isPending} onClick={() => forget.mutate()}>
-        Take it off the list
-      </Button>
-    </>
-  );
+function DiscardThis({ calibration }: { calibration: Calibration }) {
+  const made = moment(calibration.made_at);
+  return <Discard kind="calibration" id={calibration.id} what={`the calibration of ${made}`} />;
 }

@@ -4,6 +4,7 @@ import { api, type Part, Refusal, type Schemas } from "../../client/api";
 import { withSaved } from "../../lib/lists";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
+import { Discard } from "../../ui/Discard";
 import { NumberField, TextField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Stale } from "../../ui/Stale";
@@ -93,6 +94,7 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
             part={part}
             onSaved={(saved) => setChosen(saved.id)}
             onStale={() => setTurn(turn + 1)}
+            onGone={() => setChosen(null)}
           />
         )}
       </aside>
@@ -133,9 +135,10 @@ interface FormProps {
   onSaved: (part: Part) => void;
   /** The form is to begin anew with what is there now. */
   onStale: () => void;
+  onGone: () => void;
 }
 
-function PartForm({ part, onSaved, onStale }: FormProps) {
+function PartForm({ part, onSaved, onStale, onGone }: FormProps) {
   const [kind, setKind] = useState<PartKind>(part?.part.kind ?? "body");
   const [name, setName] = useState(part?.name ?? "");
   const [corrected, setCorrected] = useState(
@@ -228,6 +231,15 @@ function PartForm({ part, onSaved, onStale }: FormProps) {
           {part ? "Save the part" : "Put it on the parts shelf"}
         </Button>
         {save.isSuccess && <span role="status">Saved.</span>}
+        {part && (
+          <Discard
+            kind="part"
+            id={part.id}
+            what={part.name}
+            along="Rigs that were put together from it keep what they have."
+            onDone={onGone}
+          />
+        )}
       </div>
     </form>
   );

@@ -33,7 +33,7 @@ export function RampDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
       const { signal } = stopper.current;
       const done = await upload((file) => api.addRampFrame(begun.id, file), files, setSent, signal);
       if (signal.aborted || done.rejected.length === files.length) {
-        await api.forgetCalibration(begun.id);
+        await api.discard({ kind: "calibration", id: begun.id, why: "a frame of it was not taken" });
         return null;
       }
       const measuring = await api.measureRamp(begun.id);

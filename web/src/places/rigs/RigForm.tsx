@@ -5,6 +5,7 @@ import { withSaved } from "../../lib/lists";
 import { times } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
+import { Discard } from "../../ui/Discard";
 import { NumberField, TextField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Stale } from "../../ui/Stale";
@@ -197,6 +198,15 @@ export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
           </>
         )}
         {rig && <Versions rig={rig} />}
+        {rig && (
+          <Discard
+            kind="rig"
+            id={rig.id}
+            what={rig.name}
+            along="Its calibrations go with it; stacks that were planned with it keep their copy."
+            className="mt-2 px-0"
+          />
+        )}
       </form>
       <div className="overflow-y-auto p-4">
         <WhatItDoes

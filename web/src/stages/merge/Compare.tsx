@@ -11,6 +11,7 @@ import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import type { Finished } from "../../specimen/stack";
 import { TakeFrames } from "../../specimen/TakeFrames";
 import { Choice } from "../../ui/Choice";
+import { Discard } from "../../ui/Discard";
 import { Notice } from "../../ui/Notice";
 import { DepthLegend } from "./DepthLegend";
 import { MergeControls } from "./MergeControls";
@@ -112,6 +113,12 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
                 ))}
               </ul>
               <Findings take={shown.take} report={report} />
+              <Discard
+                kind="merge"
+                id={shown.merge.id}
+                what={`${title(shown.merge)} of take ${shown.take.number}`}
+                onDone={() => setOver("")}
+              />
             </section>
             {take?.complete && (
               <div className="overflow-y-auto border-rule border-l p-3">

@@ -1,0 +1,25 @@
+"""What people do: written down with what stood before, undone, thrown away and brought back."""
+
+from amber_ladder.work.deeds.discarding import (
+    KEPT_DAYS,
+    DiscardEntry,
+    DiscardView,
+    discard,
+    discarded,
+    remove_old,
+    restore,
+)
+from amber_ladder.work.deeds.undoing import DeedView, last_deed, undo
+
+__all__ = [
+    "KEPT_DAYS",
+    "DeedView",
+    "DiscardEntry",
+    "DiscardView",
+    "discard",
+    "discarded",
+    "last_deed",
+    "remove_old",
+    "restore",
+    "undo",
+]

@@ -1,0 +1,74 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { Popover } from "radix-ui";
+import { useState } from "react";
+import { api } from "../client/api";
+import { moment } from "../lib/numbers";
+import { Button } from "../ui/Button";
+import { useCommands, useHint } from "../ui/commands";
+import { Notice } from "../ui/Notice";
+
+/** What was done last, on whichever page, and undoing it. */
+export function Undo() {
+  const [open, setOpen] = useState(false);
+  const hint = useHint();
+  useCommands({ undo: () => setOpen(true) });
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className="min-h-11 px-1 hover:text-ink hover:underline" {...hint("undo")}>
+        Undo
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          aria-label="Undo"
+          align="end"
+          sideOffset={4}
+          className="z-50 w-[380px] max-w-[95vw] rounded-s border border-ink bg-card p-4 text-[0.9375rem]"
+        >
+          <LastDeed onDone={() => setOpen(false)} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function LastDeed({ onDone }: { onDone: () => void }) {
+  const queries = useQueryClient();
+  const last = useQuery({ queryKey: ["deeds"], queryFn: api.lastDeed });
+  const undo = useMutation({
+    mutationFn: (id: number) => api.undo(id),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  return (
+    <>
+      {last.isPending && <p className="text-ink2">Looking up what was done last …</p>}
+      {last.isError && <Notice kind="fault">{last.error.message}</Notice>}
+      {undo.isSuccess && <p role="status">Undone.</p>}
+      {last.data === null && <p className="text-ink2">There is nothing to undo.</p>}
+      {last.data && (
+        <>
+          <p>
+            Last done, {moment(last.data.at)}: <strong>{last.data.words}</strong>.
+          </p>
+          {undo.isError && <Notice kind="fault">{undo.error.message}</Notice>}
+          <Button
+            className="mt-2"
+            disabled={undo.isPending}
+            onClick={() => last.data && undo.mutate(last.data.id)}
+          >
+            Undo this
+          </Button>
+        </>
+      )}
+      <p className="mt-2">
+        <Link
+          to="/discarded"
+          onClick={onDone}
+          className="inline-flex min-h-9 items-center underline underline-offset-3"
+        >
+          All that was discarded
+        </Link>
+      </p>
+    </>
+  );
+}
