@@ -69,7 +69,7 @@ function One({ calibration }: { calibration: Calibration }) {
           calibration.pictures.map((picture) => (
             <a
               key={String(picture.sha256)}
-              className="ml-2 underline underline-offset-2"
+              className="ml-2 inline-flex min-h-6 items-center underline underline-offset-2"
               href={`/api/calibration-pictures/${picture.sha256}${picture.suffix}`}
               target="_blank"
               rel="noreferrer"
