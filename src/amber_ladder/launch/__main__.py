@@ -1,47 +1,87 @@
-"""``./ladder demo | start | test | shots | benchmark | soak``, once everything is installed."""
+"""The launcher's commands, once everything is installed."""
 
 import argparse
 import sys
+from argparse import Namespace
+from pathlib import Path
 
 from amber_ladder.errors import AmberLadderError
 
+# Each imports what it needs itself: a start must not wait for what only the tests want.
 
-def main() -> int:
-    """Run one of the launcher's commands and return its exit code."""
+
+def _serve(chosen: Namespace) -> int:
+    from amber_ladder.launch.reach import Reach
+    from amber_ladder.launch.serve import serve
+
+    names = tuple(name.lower() for name in chosen.name)
+    reach = Reach(chosen.listen, names, chosen.certificate, chosen.key, chosen.behind_proxy)
+    return serve(port=chosen.port, demo=chosen.command == "demo", reach=reach)
+
+
+def _account(chosen: Namespace) -> int:
+    from amber_ladder.launch.people import account
+
+    return account(chosen.action, chosen.name)
+
+
+def _test(chosen: Namespace) -> int:
+    from amber_ladder.launch.checks import check
+
+    return check(chosen.names)
+
+
+def _script(module: str, *options: str) -> int:
+    from amber_ladder.launch.checks import run_script
+
+    return run_script(module, *options)
+
+
+def _shots(_chosen: Namespace) -> int:
+    return _script("tests.browser.shots")
+
+
+def _soak(chosen: Namespace) -> int:
+    return _script("tests.soak", "--runs", chosen.runs, "--seed", chosen.seed)
+
+
+def _benchmark(chosen: Namespace) -> int:
+    return _script("benchmarks", *chosen.names)
+
+
+def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="ladder")
     commands = parser.add_subparsers(dest="command", required=True)
     for name in ("demo", "start"):
         serving = commands.add_parser(name)
         serving.add_argument("--port", type=int, default=8080)
-    for name in ("test", "benchmark"):
-        commands.add_parser(name).add_argument("names", nargs="*")
-    commands.add_parser("shots")
+        serving.add_argument("--listen", metavar="ADDRESS", default="127.0.0.1", help="beyond this machine: sign-in")
+        serving.add_argument("--name", action="append", default=[], help="a name that browsers use for this machine")
+        serving.add_argument("--certificate", type=Path, help="PEM, for https")
+        serving.add_argument("--key", type=Path, help="PEM, of the certificate")
+        serving.add_argument("--behind-proxy", action="store_true", help="a proxy here speaks https")
+        serving.set_defaults(do=_serve)
+    accounts = commands.add_parser("account")
+    accounts.add_argument("action", choices=("add", "list", "remove", "password", "sign-out"))
+    accounts.add_argument("name", nargs="?")
+    accounts.set_defaults(do=_account)
+    for name, do in (("test", _test), ("benchmark", _benchmark)):
+        named = commands.add_parser(name)
+        named.add_argument("names", nargs="*")
+        named.set_defaults(do=do)
+    commands.add_parser("shots").set_defaults(do=_shots)
     soaking = commands.add_parser("soak")
     soaking.add_argument("--runs", default="30")
     soaking.add_argument("--seed", default="1")
-    chosen = parser.parse_args()
+    soaking.set_defaults(do=_soak)
+    return parser
+
+
+def main() -> int:
+    """Run one of the launcher's commands and return its exit code."""
+    chosen = _parser().parse_args()
     try:
-        match chosen.command:
-            case "demo" | "start":
-                from amber_ladder.launch.serve import serve
-
-                return serve(port=chosen.port, demo=chosen.command == "demo")
-            case "test":
-                from amber_ladder.launch.checks import check
-
-                return check(chosen.names)
-            case "shots":
-                from amber_ladder.launch.checks import run_script
-
-                return run_script("tests.browser.shots")
-            case "soak":
-                from amber_ladder.launch.checks import run_script
-
-                return run_script("tests.soak", "--runs", chosen.runs, "--seed", chosen.seed)
-            case _:
-                from amber_ladder.launch.checks import run_script
-
-                return run_script("benchmarks", *chosen.names)
+        return int(chosen.do(chosen))
     except AmberLadderError as error:
         print(f"ladder: {error}", file=sys.stderr)
         return 1

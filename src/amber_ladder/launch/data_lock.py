@@ -10,6 +10,10 @@ from typing import IO
 from amber_ladder.errors import AmberLadderError
 
 
+class InUse(AmberLadderError):
+    """Another station works with this data."""
+
+
 class DataLock:
     """Held while this process lives; the system lets go of it when the process ends, however it ends."""
 
@@ -23,7 +27,7 @@ class DataLock:
         return self._file is not None
 
     def take(self) -> None:
-        """Take it; taken already, it stays. Raises AmberLadderError, which names who holds it."""
+        """Take it; taken already, it stays. Raises InUse, which names who holds it."""
         if self.held:
             return
         file = self._path.open("a+")
@@ -31,7 +35,7 @@ class DataLock:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             file.close()
-            raise AmberLadderError(
+            raise InUse(
                 f"another station works with {self._path.parent}{self._holder()}: stop that one first, or give this "
                 "one a data folder of its own (AMBER_LADDER_DATA)"
             ) from error

@@ -42,7 +42,7 @@ class Cluster:
         if not (self._cluster / "PG_VERSION").exists():
             self._create()
         if self._running():
-            self.port = int((self._cluster / "postmaster.pid").read_text().splitlines()[3])
+            self.join()
             return
         self.port = free_port(self.port or _FIRST_PORT)
         options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
@@ -51,6 +51,12 @@ class Cluster:
         log = self.folder / "server.log"
         self._as_server("pg_ctl", "start", "-w", "-t", "60", "-D", str(self._cluster), "-l", str(log), "-o", options)
         self._create_database()
+
+    def join(self) -> None:
+        """Take up the port of the server that runs. Raises AmberLadderError when none does."""
+        if not self._running():
+            raise AmberLadderError(f"the database in {self.folder} does not run: is its station just starting?")
+        self.port = int((self._cluster / "postmaster.pid").read_text().splitlines()[3])
 
     def stop(self, *, at_once: bool = False) -> None:
         """Stop it; ``at_once`` is a crash, for the tests."""
@@ -152,26 +158,29 @@ def _binaries() -> Path:
     return places[-1]
 
 
-def free_port(wanted: int) -> int:
-    """``wanted`` if nobody listens there, else one that the system offers."""
+def free_port(wanted: int, address: str = "127.0.0.1") -> int:
+    """``wanted`` if nobody listens there, else one that the system offers. Raises AmberLadderError."""
+    family = socket.AF_INET6 if ":" in address else socket.AF_INET
+    trouble: OSError | None = None
     for port in (wanted, 0):
-        with socket.socket() as probe:
+        with socket.socket(family) as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
-                probe.bind(("127.0.0.1", port))
-            except OSError:
+                probe.bind((address, port))
+            except OSError as error:
+                trouble = error
                 continue
             return int(probe.getsockname()[1])
-    raise AmberLadderError("no free port on 127.0.0.1")
+    raise AmberLadderError(f"nothing can listen on {address}: {trouble and trouble.strerror}")
 
 
-def wait_for_port(port: int, *, seconds: float) -> bool:
+def wait_for_port(port: int, address: str = "127.0.0.1", *, seconds: float) -> bool:
     """Whether something answers on this port within so many seconds."""
     until = time.monotonic() + seconds
     while time.monotonic() < until:
-        with socket.socket() as probe:
+        with socket.socket(socket.AF_INET6 if ":" in address else socket.AF_INET) as probe:
             probe.settimeout(0.5)
-            if probe.connect_ex(("127.0.0.1", port)) == 0:
+            if probe.connect_ex((address, port)) == 0:
                 return True
         time.sleep(0.05)
     return False

@@ -13,6 +13,7 @@ from types import FrameType
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.data_lock import DataLock
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
+from amber_ladder.launch.reach import Reach
 
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
 SOURCE = Path(__file__).resolve().parents[3]
@@ -21,42 +22,59 @@ SOURCE = Path(__file__).resolve().parents[3]
 class Station:
     """Everything that runs for one data folder. ``start`` returns the address; ``stop`` ends what was started."""
 
-    def __init__(self, data: Path, *, port: int = 8080, rail_port: int = 8470, durable: bool = True) -> None:
+    def __init__(
+        self, data: Path, *, port: int = 8080, rail_port: int = 8470, durable: bool = True, reach: Reach | None = None
+    ) -> None:
         self.data = reachable_by_server(data)
         self.lock = DataLock(self.data)
         self.cluster = Cluster(self.data / "postgres", durable=durable)
         self._wanted_port, self._wanted_rail_port = port, rail_port
         self._children: dict[str, subprocess.Popen[bytes]] = {}
         self._environment = dict(os.environ)
+        self._reach = reach or Reach()
         self.port = 0
         self._rail_port = 0
 
     @property
     def address(self) -> str:
         """Where the pages are."""
-        return f"http://127.0.0.1:{self.port}/"
+        scheme = "https" if self._reach.certificate else "http"
+        shown = f"[{self._reach.listen}]" if ":" in self._reach.listen else self._reach.listen
+        return f"{scheme}://{shown}:{self.port}/"
 
     def open_database(self) -> None:
         """Start PostgreSQL, bring the tables up to date, and point this process at it.
 
-        Raises AmberLadderError when another station works with this data.
+        Raises InUse when another station works with this data.
         """
         self.lock.take()
         self.cluster.start()
-        here = {"AMBER_LADDER_DATA": str(self.data), "AMBER_LADDER_DATABASE_URL": self.cluster.url}
-        os.environ.update(here)
-        self._environment.update(here)
+        self._point_here()
         from amber_ladder.store.database import migrate
 
         migrate()
 
+    def join_database(self) -> None:
+        """Point this process at the database of the station that runs. Raises AmberLadderError when it has none."""
+        self.cluster.join()
+        self._point_here()
+
+    def _point_here(self) -> None:
+        here = {"AMBER_LADDER_DATA": str(self.data), "AMBER_LADDER_DATABASE_URL": self.cluster.url}
+        os.environ.update(here)
+        self._environment.update(here)
+
     def start_server(self) -> None:
         """Start the server on a free port and wait until it answers."""
-        self.port = free_port(self._wanted_port)
+        from amber_ladder.settings import settings
+
+        self._environment.update(self._reach.environment(settings().hosts))
+        self.port = free_port(self._wanted_port, self._reach.listen)
         if self.port != self._wanted_port:
             print(f"Port {self._wanted_port} is taken; using {self.port}.", flush=True)
         self._start("server")
-        if not wait_for_port(self.port, seconds=60):
+        here = "127.0.0.1" if self._reach.listen == "0.0.0.0" else self._reach.listen
+        if not wait_for_port(self.port, here, seconds=60):
             raise AmberLadderError("the server did not start: see the lines above")
         self.lock.tell(self.address)
 
@@ -102,7 +120,7 @@ class Station:
     def _start(self, name: str) -> None:
         command = {
             "server": [
-                "uvicorn", "--factory", "amber_ladder.api.app:served", "--host", "127.0.0.1", "--port", str(self.port),
+                "uvicorn", "--factory", "amber_ladder.api.app:served", *self._reach.options(), "--port", str(self.port),
                 "--log-level", "warning", "--timeout-graceful-shutdown", "1", "--timeout-keep-alive", "30",
             ],
             "worker": ["amber_ladder.jobs"],
@@ -116,6 +134,17 @@ class Station:
             start_new_session=True,
             preexec_fn=_die_with_parent,  # noqa: PLW1509 - one system call, no locks
         )
+
+
+def data_folder() -> Path:
+    """The data folder of this machine's station."""
+    return Path(os.environ.get("AMBER_LADDER_DATA") or SOURCE / "data")
+
+
+def _accounts() -> list[str]:
+    from amber_ladder.work import people
+
+    return people.names()
 
 
 def _cabinet_is_empty() -> bool:
@@ -132,10 +161,10 @@ def _die_with_parent() -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-def serve(*, port: int, demo: bool) -> int:
-    """Start, print the address, keep everything up until Ctrl-C."""
-    data = Path(os.environ.get("AMBER_LADDER_DATA") or SOURCE / "data")
-    station = Station(data, port=port)
+def serve(*, port: int, demo: bool, reach: Reach) -> int:
+    """Start, print the address, keep everything up until Ctrl-C. Raises AmberLadderError."""
+    reach.check()
+    station = Station(data_folder(), port=port, reach=reach)
     leaving = threading.Event()
 
     def leave(_signal: int, _frame: FrameType | None) -> None:
@@ -146,6 +175,8 @@ def serve(*, port: int, demo: bool) -> int:
     started = time.monotonic()
     try:
         station.open_database()
+        if reach.beyond_this_machine and not _accounts():
+            raise AmberLadderError("nobody could sign in: make an account first, with ./ladder account add NAME")
         if demo and _cabinet_is_empty():
             from amber_ladder.demo.tarn_hollow import load_first
 
