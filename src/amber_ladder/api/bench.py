@@ -60,9 +60,10 @@ def all_flaws() -> list[FlawView]:
     return flaws()
 
 
-@router.put("/bench/stack/{stack_id}", dependencies=_OWN)
+@router.put("/bench/stack/{stack_id}")
 def set_up(stack_id: int) -> BenchView:
-    """Set it up for a stack."""
+    """Set it up for a stack. A page does so when it opens: that is no order yet, and claims nothing."""
+    station_bench().claim.refuse_others()
     return station_bench().set_up(stack_id)
 
 

@@ -2,6 +2,7 @@ import { Link, Outlet, useMatchRoute } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { HeaderSlot } from "../ui/HeaderSlot";
 import { Keys } from "./Keys";
+import { Person } from "./Person";
 import { Undo } from "./Undo";
 
 /** The frame around every page: the header with mark, label, stages or places. */
@@ -78,6 +79,7 @@ export function Frame() {
             {large ? "Normal text" : "Large text"}
           </button>
           <Undo />
+          <Person />
           <Keys onDim={() => setDim(!dim)} />
         </nav>
       </header>

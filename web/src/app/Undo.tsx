@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type UseQueryResult, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { Popover } from "radix-ui";
 import { useState } from "react";
@@ -12,6 +12,8 @@ import { Notice } from "../ui/Notice";
 export function Undo() {
   const [open, setOpen] = useState(false);
   const hint = useHint();
+  // Looked up beforehand: then it opens on the button that undoes.
+  const last = useQuery({ queryKey: ["deeds"], queryFn: api.lastDeed });
   useCommands({ undo: () => setOpen(true) });
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
@@ -25,16 +27,20 @@ export function Undo() {
           sideOffset={4}
           className="z-50 w-[380px] max-w-[95vw] rounded-s border border-ink bg-card p-4 text-[0.9375rem]"
         >
-          <LastDeed onDone={() => setOpen(false)} />
+          <LastDeed last={last} onDone={() => setOpen(false)} />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
   );
 }
 
-function LastDeed({ onDone }: { onDone: () => void }) {
+interface Props {
+  last: UseQueryResult<Awaited<ReturnType<typeof api.lastDeed>>>;
+  onDone: () => void;
+}
+
+function LastDeed({ last, onDone }: Props) {
   const queries = useQueryClient();
-  const last = useQuery({ queryKey: ["deeds"], queryFn: api.lastDeed });
   const undo = useMutation({
     mutationFn: (id: number) => api.undo(id),
     onSettled: () => queries.invalidateQueries(),

@@ -1,10 +1,11 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { RouterProvider } from "@tanstack/react-router";
 import { StrictMode, useEffect } from "react";
 import { createRoot } from "react-dom/client";
-import { Refusal } from "../client/api";
+import { api, onSignedOut, Refusal } from "../client/api";
 import { listen } from "../client/live";
 import { router } from "./routes";
+import { SignIn } from "./SignIn";
 import "./theme.css";
 
 const queries = new QueryClient({
@@ -18,12 +19,25 @@ const queries = new QueryClient({
 });
 
 function App() {
-  useEffect(() => listen(queries), []);
   return (
     <QueryClientProvider client={queries}>
-      <RouterProvider router={router} />
+      <Station />
     </QueryClientProvider>
   );
+}
+
+/** The pages, behind the door where there is one. */
+function Station() {
+  const session = useQuery({
+    queryKey: ["session"],
+    queryFn: api.session,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  useEffect(() => onSignedOut(() => void queries.invalidateQueries({ queryKey: ["session"] })), []);
+  const outside = session.data?.needed && session.data.name === null;
+  useEffect(() => (outside ? undefined : listen(queries)), [outside]);
+  // A server that does not answer is said by each page, which shows what it has.
+  return outside ? <SignIn /> : <RouterProvider router={router} />;
 }
 
 const root = document.getElementById("root");

@@ -35,8 +35,17 @@ async function answered<T>(request: Promise<Answer<T>>): Promise<T> {
     throw new Refusal("The server does not answer. Is it still running? Nothing was changed.");
   }
   if (answer.data !== undefined) return answer.data;
+  if (answer.response.status === 401) for (const tell of signedOut) tell();
   const problem = answer.error as Partial<Schemas["Problem"]> | undefined;
   throw new Refusal(problem?.message ?? `The server refused (${answer.response.status}).`, problem?.fields);
+}
+
+const signedOut = new Set<() => void>();
+
+/** Be told when the server answers nobody who has not signed in. Returns how to stop. */
+export function onSignedOut(tell: () => void): () => void {
+  signedOut.add(tell);
+  return () => signedOut.delete(tell);
 }
 
 /** A file as the whole body of a request. */
@@ -197,6 +206,16 @@ export const api = {
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: { method } })),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
+  session: () => answered(client.GET("/api/session")),
+  signIn: (name: string, password: string) =>
+    answered(client.POST("/api/session", { body: { name, password } })),
+  signOut: (everywhere: boolean) =>
+    answered(client.DELETE("/api/session", { params: { query: { everywhere } } })),
+  changePassword: (old: string, fresh: string) =>
+    answered(client.PUT("/api/password", { body: { old, new: fresh } })),
+  takeBench: (word: string) => answered(client.PUT("/api/bench/claim", { body: { word } })),
+  askForBench: () => answered(client.POST("/api/bench/claim/ask")),
+  giveUpBench: () => answered(client.DELETE("/api/bench/claim")),
   lastDeed: () => answered(client.GET("/api/deeds/last")),
   undo: (deed_id: number) =>
     answered(client.POST("/api/deeds/{deed_id}/undo", { params: { path: { deed_id } } })),

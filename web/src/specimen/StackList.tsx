@@ -82,6 +82,7 @@ export function StackList({ specimen, stacks, stackId, takeId }: Props) {
         </Button>
         <Discard
           kind="specimen"
+          label="Discard the specimen"
           id={specimen.id}
           what={`${number} ${specimen.name}`}
           along={stacks.length > 0 ? "All its stacks, takes and merges go with it." : undefined}

@@ -17,10 +17,12 @@ interface Props {
   along?: string;
   onDone?: () => void;
   className?: string;
+  /** Words on the button, where more than one thing could be meant. */
+  label?: string;
 }
 
 /** Throws something away once a reason is given; it can be brought back. */
-export function Discard({ kind, id, what, along, onDone, className }: Props) {
+export function Discard({ kind, id, what, along, onDone, className, label = "Discard" }: Props) {
   const [open, setOpen] = useState(false);
   const [why, setWhy] = useState("");
   const queries = useQueryClient();
@@ -41,8 +43,8 @@ export function Discard({ kind, id, what, along, onDone, className }: Props) {
       }}
     >
       <Dialog.Trigger asChild>
-        <Button look="quiet" className={className} aria-label={`Discard ${what}`}>
-          Discard
+        <Button look="quiet" className={className} aria-label={`${label}: ${what}`}>
+          {label}
         </Button>
       </Dialog.Trigger>
       <Dialog.Portal>

@@ -83,10 +83,24 @@ interface TextProps extends Shell {
   required?: boolean;
   long?: boolean;
   suggestions?: readonly string[];
+  /** Not shown while it is typed. */
+  secret?: boolean;
+  autoComplete?: string;
 }
 
 /** A line or a few lines of text, with suggestions that do not bind. */
-export function TextField({ label, hint, problem, value, onChange, required, long, suggestions }: TextProps) {
+export function TextField({
+  label,
+  hint,
+  problem,
+  value,
+  onChange,
+  required,
+  long,
+  suggestions,
+  secret,
+  autoComplete = "off",
+}: TextProps) {
   const id = useId();
   const common = {
     id,
@@ -106,7 +120,8 @@ export function TextField({ label, hint, problem, value, onChange, required, lon
       ) : (
         <input
           {...common}
-          autoComplete="off"
+          type={secret ? "password" : "text"}
+          autoComplete={autoComplete}
           list={suggestions ? `${id}-list` : undefined}
           onChange={(event) => onChange(event.target.value)}
         />

@@ -61,16 +61,18 @@ class Claim:
             assert self._by is not None
             return ClaimView(self._by, self._by == PERSON.get(), self._since, self._asked_by, self._word)
 
+    def refuse_others(self) -> None:
+        """Raises Conflict while somebody else has the bench."""
+        with self._lock:
+            self._refuse_others(PERSON.get())
+
     def check(self) -> None:
         """Before an order: the bench is one's own, or becomes it. Raises Conflict while somebody else has it."""
         person = PERSON.get()
         if person is None:
             return
         with self._lock:
-            if self._by != person and not self._free():
-                raise Conflict(
-                    f"{self._by} has the bench since {self._since.astimezone():%H:%M}: ask for it, or take it over"
-                )
+            self._refuse_others(person)
             changed = self._by != person
             if changed:
                 self._give(person, "")
@@ -102,6 +104,12 @@ class Claim:
             if self._by == PERSON.get():
                 self._by = self._asked_by = None
         self._told()
+
+    def _refuse_others(self, person: str | None) -> None:
+        if person is not None and self._by != person and not self._free():
+            raise Conflict(
+                f"{self._by} has the bench since {self._since.astimezone():%H:%M}: ask for it, or take it over"
+            )
 
     def _give(self, person: str, word: str) -> None:
         self._by, self._since, self._used, self._word = person, now(), time.monotonic(), word

@@ -127,10 +127,10 @@ function SpecimenRow({ row: { specimen, stack, stacks, merge_id, worked_at } }: 
         <Popover.Root>
           <Popover.Trigger className="relative z-10 min-h-9 text-left leading-tight underline underline-offset-3">
             <span className="sr-only">{title}: </span>
-            {stacks.length > 0 ? plural(stacks.length, "stack") : "label"}
+            {stacks.length > 0 ? plural(stacks.length, "stack") : "no stack"}
             <span className="sr-only">, </span>
             <span className="block text-[0.875rem] text-ink2">
-              {takes > 0 ? plural(takes, "take") : "not shot"}
+              {takes > 0 ? plural(takes, "take") : stacks.length > 0 ? "not shot" : "label"}
             </span>
           </Popover.Trigger>
           <Popover.Portal>

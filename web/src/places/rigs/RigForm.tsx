@@ -201,6 +201,7 @@ export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
         {rig && (
           <Discard
             kind="rig"
+            label="Discard this rig"
             id={rig.id}
             what={rig.name}
             along="Its calibrations go with it; stacks that were planned with it keep their copy."

@@ -115,6 +115,7 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
               <Findings take={shown.take} report={report} />
               <Discard
                 kind="merge"
+                label="Discard this merge"
                 id={shown.merge.id}
                 what={`${title(shown.merge)} of take ${shown.take.number}`}
                 onDone={() => setOver("")}

@@ -11,6 +11,7 @@ import { Notice, Placeholder } from "../../ui/Notice";
 import { BenchPanel } from "./BenchPanel";
 import { ByHand } from "./ByHand";
 import { benchCommands } from "./benchCommands";
+import { ClaimBar } from "./ClaimBar";
 import { EndsPanel } from "./EndsPanel";
 import { LightPanel } from "./LightPanel";
 import { LiveView } from "./LiveView";
@@ -53,7 +54,8 @@ export function ShootStage() {
   // What is being shot here is what is looked at.
   const take = stack.takes.find((one) => one.id === run?.take_id) ?? selected;
   const { cue, dismiss } = useCue(take?.task, take?.source !== "bench", sound);
-  const locked = !mine || settingUp || Boolean(bench?.busy && bench.busy !== "moving");
+  const others = Boolean(bench?.claim && !bench.claim.mine);
+  const locked = !mine || settingUp || others || Boolean(bench?.busy && bench.busy !== "moving");
   const frames = take?.frames ?? [];
   const frame = frames.find((one) => one.id === chosen) ?? frames.at(-1) ?? null;
   const step = stack.ladder.step_um;
@@ -192,6 +194,7 @@ export function ShootStage() {
         className="flex min-h-0 flex-col border-ink border-l bg-card small:order-4 small:flex-row small:flex-wrap"
       >
         <div className="min-h-0 flex-1 space-y-3 overflow-y-auto p-4 pb-2 small:min-w-72">
+          {bench.claim && <ClaimBar claim={bench.claim} act={atOnce} />}
           {refused && <Notice kind="fault">{refused.message}</Notice>}
           {mine || settingUp ? (
             <>

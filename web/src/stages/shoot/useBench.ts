@@ -19,7 +19,8 @@ export function useBench(stackId: number) {
   const known = bench.data !== undefined;
   const resting = bench.data?.busy === null || bench.data?.busy === "moving";
   const free = useRef(false);
-  free.current = resting || bench.data?.stack_id === stackId;
+  const others = Boolean(bench.data?.claim && !bench.data.claim.mine);
+  free.current = !others && (resting || bench.data?.stack_id === stackId);
   useEffect(() => {
     if (known && free.current) mutate();
   }, [known, mutate]);

@@ -1,0 +1,93 @@
+"""Discarding, restoring and undoing on the pages; and a station that several people share."""
+
+import unittest
+
+from playwright.sync_api import expect
+
+from amber_ladder.work import cabinet, plan, rigs
+from amber_ladder.work.stack.views import StackView
+from tests.support.browser import PageTest
+from tests.support.examples import RIG, SPECIMEN
+from tests.support.station import running
+from tests.support.takes import merged, new_stack, shot_stack, take_of
+
+
+class TakenBack(PageTest):
+    def stack(self, number: str) -> StackView:
+        running()
+        stack = new_stack(number, far_um=700)
+        merged(take_of(stack, shot_stack().takes[0].frames))
+        return plan.read_stack(stack.id)
+
+    def undo(self, words: str) -> None:
+        page = self.page
+        page.keyboard.press("u")
+        undo = page.get_by_role("dialog", name="Undo")
+        expect(undo.get_by_text(words)).to_be_visible()
+        expect(undo.get_by_role("button", name="Undo this")).to_be_focused()
+        page.keyboard.press("Enter")
+        expect(undo.get_by_text("Undone.")).to_be_visible()
+        page.keyboard.press("Escape")
+
+    def test_a_stack_is_discarded_from_its_label_and_brought_back(self) -> None:
+        self.allowed = ["/api/stacks/"]  # the page of a stack that is gone, while it is being left
+        stack, page = self.stack("BACK-1"), self.page
+        page.goto(f"/stacks/{stack.id}/plan")
+        page.get_by_role("button", name="all stacks and takes").click()
+        page.get_by_role("button", name="Discard: stack 1 of BACK-1").click()
+        sheet = page.get_by_role("dialog", name="Discard stack 1 of BACK-1?")
+        expect(sheet.get_by_role("button", name="Discard it")).to_be_disabled()
+        expect(sheet.get_by_text("Its takes and merges go with it.")).to_be_visible()
+        self.assert_accessible()
+        sheet.get_by_label("Why").fill("a trial")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name="Cabinet")).to_be_attached()
+        page.get_by_role("searchbox").fill("BACK-1")
+        expect(page.get_by_role("button", name="BACK-1 moss capsule: no stack")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        page.get_by_role("link", name="All that was discarded").click()
+        row = page.get_by_role("row").filter(has_text="stack 1 of BACK-1")
+        expect(row).to_contain_text("a trial")
+        self.assert_accessible()
+        row.get_by_role("button", name="Restore").click()
+        expect(row).to_have_count(0)
+        page.goto(f"/stacks/{stack.id}/merge")
+        expect(page.get_by_role("button", name="Depth pick 1").first).to_be_visible()
+        page.get_by_role("button", name="Discard this merge").click()
+        page.get_by_label("Why").fill("soft")
+        page.get_by_role("button", name="Discard it").click()
+        expect(page.get_by_role("heading", name="Merge", exact=False).first).to_be_visible()
+        self.undo("merge 1 (select) of take 1 of stack 1 of BACK-1 discarded: soft")
+        expect(page.get_by_role("button", name="Depth pick 1").first).to_be_visible()
+
+    def test_a_label_is_corrected_where_it_is_read_and_undone_with_a_key(self) -> None:
+        page = self.page
+        specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": "BACK-2"}))
+        page.goto("/")
+        page.get_by_role("searchbox").fill("BACK-2")
+        page.get_by_role("button", name="BACK-2 moss capsule: no stack").click()
+        page.get_by_role("button", name="Correct the label").click()
+        page.get_by_label("Name").fill("moss lid")
+        page.get_by_role("button", name="Save the label").click()
+        expect(page.get_by_role("link", name="BACK-2 moss lid")).to_be_visible()
+        page.keyboard.press("Escape")
+        self.undo("label of BACK-2 corrected")
+        expect(page.get_by_role("link", name="BACK-2 moss capsule")).to_be_visible()
+        self.assertEqual(cabinet.read_specimen(specimen.id).name, "moss capsule")
+
+    def test_rigs_are_discarded_but_not_from_the_bench(self) -> None:
+        self.allowed = ["/api/discards"]
+        page = self.page
+        rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "A rig to discard"}))
+        rigs.put_on_bench(rig.id, rigs.BenchEntry(flash_power=0.1))
+        page.goto("/rigs")
+        page.get_by_role("button", name="A rig to discard").first.click()
+        page.get_by_role("button", name="Discard this rig").click()
+        page.get_by_label("Why").fill("a trial")
+        page.get_by_role("button", name="Discard it").click()
+        expect(page.get_by_text("stands on the bench: put another rig there first")).to_be_visible()
+        self.assert_accessible()
+
+
+if __name__ == "__main__":
+    unittest.main()
