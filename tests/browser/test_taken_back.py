@@ -21,6 +21,9 @@ class TakenBack(PageTest):
 
     def undo(self, words: str) -> None:
         page = self.page
+        # What was open gives the focus back when it closes: a hand is slower than that, a test is not.
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        expect(page.locator("body[style*='pointer-events']")).to_have_count(0)
         page.keyboard.press("u")
         undo = page.get_by_role("dialog", name="Undo")
         expect(undo.get_by_text(words)).to_be_visible()
@@ -52,13 +55,13 @@ class TakenBack(PageTest):
         row.get_by_role("button", name="Restore").click()
         expect(row).to_have_count(0)
         page.goto(f"/stacks/{stack.id}/merge")
-        expect(page.get_by_role("button", name="Depth pick 1").first).to_be_visible()
+        expect(page.get_by_role("button", name="Depth pick, run 1").first).to_be_visible()
         page.get_by_role("button", name="Discard this merge").click()
         page.get_by_label("Why").fill("soft")
         page.get_by_role("button", name="Discard it").click()
         expect(page.get_by_role("heading", name="Merge", exact=False).first).to_be_visible()
         self.undo("merge 1 (select) of take 1 of stack 1 of BACK-1 discarded: soft")
-        expect(page.get_by_role("button", name="Depth pick 1").first).to_be_visible()
+        expect(page.get_by_role("button", name="Depth pick, run 1").first).to_be_visible()
 
     def test_a_label_is_corrected_where_it_is_read_and_undone_with_a_key(self) -> None:
         page = self.page

@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { Popover } from "radix-ui";
 import { useState } from "react";
 import { api } from "../client/api";
+import { refresh } from "../client/live";
 import { moment } from "../lib/numbers";
 import { Button } from "../ui/Button";
 import { useCommands, useHint } from "../ui/commands";
@@ -43,7 +44,7 @@ function LastDeed({ last, onDone }: Props) {
   const queries = useQueryClient();
   const undo = useMutation({
     mutationFn: (id: number) => api.undo(id),
-    onSettled: () => queries.invalidateQueries(),
+    onSettled: () => refresh(queries),
   });
   return (
     <>

@@ -27,6 +27,12 @@ export function withFrame(stack: Stack, takeId: number, frame: Frame): Stack {
   };
 }
 
+/** Fetch anew what people change; pictures and what was reckoned from them stay as they are. */
+export function refresh(queries: QueryClient) {
+  for (const key of ["deeds", "discards", "cabinet", "stack", "rigs", "parts", "calibrations"])
+    void queries.invalidateQueries({ queryKey: [key] });
+}
+
 /** Listen to the server's events and keep the queries true. Returns how to stop. */
 export function listen(queries: QueryClient): () => void {
   const source = new EventSource("/api/events");
@@ -59,11 +65,8 @@ export function listen(queries: QueryClient): () => void {
     };
     queries.setQueryData<Stack>(["stack", stack_id], (stack) => stack && withFrame(stack, take_id, frame));
   });
-  source.addEventListener("deed", () => {
-    // Somebody changed something, perhaps in another window.
-    for (const key of ["deeds", "discards", "cabinet", "stack", "rigs", "parts", "calibrations"])
-      void queries.invalidateQueries({ queryKey: [key] });
-  });
+  // Somebody changed something, perhaps in another window.
+  source.addEventListener("deed", () => refresh(queries));
   source.addEventListener("bench", () => void queries.invalidateQueries({ queryKey: ["bench"] }));
   // After the line was lost, whatever happened meanwhile is fetched.
   let opened = false;

@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api, type Discarded } from "../client/api";
+import { refresh } from "../client/live";
 import { Button } from "./Button";
 import { TextField } from "./Field";
 import { Notice } from "./Notice";
@@ -31,7 +32,7 @@ export function Discard({ kind, id, what, along, onDone, className, label = "Dis
     onSuccess: () => {
       setOpen(false);
       onDone?.();
-      void queries.invalidateQueries();
+      refresh(queries);
     },
   });
   return (

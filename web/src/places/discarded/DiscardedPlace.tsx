@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api } from "../../client/api";
+import { refresh } from "../../client/live";
 import { moment } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Notice, Placeholder } from "../../ui/Notice";
@@ -10,7 +11,7 @@ export function DiscardedPlace() {
   const found = useQuery({ queryKey: ["discards"], queryFn: api.discarded });
   const restore = useMutation({
     mutationFn: (id: number) => api.restore(id),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => refresh(queries),
   });
   return (
     <div className="h-full overflow-y-auto px-5 py-4">
