@@ -27,8 +27,8 @@ class Tables(unittest.TestCase):
     def test_rigs_from_before_keep_their_first_version(self) -> None:
         name = "from_before"
         url = self.station.cluster.url.rsplit("/", 1)[0] + f"/{name}"
-        with psycopg.connect(self.station.cluster.url, autocommit=True) as connection:
-            connection.execute(f"create database {name}")
+        with psycopg.connect(self.station.cluster.admin_url, autocommit=True) as connection:
+            connection.execute(f"create database {name} owner station")
         script = """
 from pathlib import Path
 from alembic import command

@@ -53,8 +53,8 @@ class FromTheVersionBefore(unittest.TestCase):
         self.data = Path(tempfile.mkdtemp(prefix="amber-ladder-before-"))
         name = f"before_{self._testMethodName[-30:]}"
         self.url = station.cluster.url.rsplit("/", 1)[0] + f"/{name}"
-        with psycopg.connect(station.cluster.url, autocommit=True) as connection:
-            connection.execute(f"create database {name}")
+        with psycopg.connect(station.cluster.admin_url, autocommit=True) as connection:
+            connection.execute(f"create database {name} owner station")
         self.alembic("upgrade", "0004")
         with psycopg.connect(self.url) as connection:
             connection.execute(_BEFORE)

@@ -25,6 +25,24 @@ def _account(chosen: Namespace) -> int:
     return account(chosen.action, chosen.name)
 
 
+def _backup(chosen: Namespace) -> int:
+    from amber_ladder.launch.backup import back_up
+
+    return back_up(chosen.folder)
+
+
+def _restore(chosen: Namespace) -> int:
+    from amber_ladder.launch.backup import restore
+
+    return restore(chosen.folder, chosen.made)
+
+
+def _doctor(chosen: Namespace) -> int:
+    from amber_ladder.launch.upkeep import doctor
+
+    return doctor(mend=chosen.mend)
+
+
 def _test(chosen: Namespace) -> int:
     from amber_ladder.launch.checks import check
 
@@ -65,6 +83,16 @@ def _parser() -> argparse.ArgumentParser:
     accounts.add_argument("action", choices=("add", "list", "remove", "password", "sign-out"))
     accounts.add_argument("name", nargs="?")
     accounts.set_defaults(do=_account)
+    backing = commands.add_parser("backup")
+    backing.add_argument("folder", type=Path)
+    backing.set_defaults(do=_backup)
+    restoring = commands.add_parser("restore")
+    restoring.add_argument("folder", type=Path)
+    restoring.add_argument("--made", metavar="MOMENT", help="not the latest, but that one")
+    restoring.set_defaults(do=_restore)
+    checking = commands.add_parser("doctor")
+    checking.add_argument("--mend", action="store_true", help="put right what can be")
+    checking.set_defaults(do=_doctor)
     for name, do in (("test", _test), ("benchmark", _benchmark)):
         named = commands.add_parser(name)
         named.add_argument("names", nargs="*")

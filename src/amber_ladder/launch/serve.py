@@ -16,6 +16,8 @@ from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server
 from amber_ladder.launch.reach import Reach
 
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
+RESTORING = "restoring"
+"""A file that lies in a data folder while a backup is brought into it."""
 SOURCE = Path(__file__).resolve().parents[3]
 
 
@@ -48,6 +50,10 @@ class Station:
         Raises InUse when another station works with this data.
         """
         self.lock.take()
+        if (self.data / RESTORING).exists():
+            raise AmberLadderError(
+                f"a backup was being restored into {self.data} and did not end: run ./ladder restore again"
+            )
         self.cluster.start()
         self._point_here()
         from amber_ladder.store.database import migrate

@@ -60,7 +60,7 @@ class FrameStore:
         What lies there already is looked at first: a damaged original is replaced by the good one that has just come.
         """
         target = self._place(received.sha256, suffix)
-        if target.exists() and _sha256(target) == received.sha256:
+        if target.exists() and sha256_of(target) == received.sha256:
             received.path.unlink(missing_ok=True)
             return target
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -96,12 +96,13 @@ class FrameStore:
         return self._originals / sha256[:2] / f"{sha256}{suffix}"
 
 
-def _sha256(path: Path) -> str | None:
+def sha256_of(path: Path) -> str | None:
+    """The checksum of a file; None for one that is missing or cannot be read: it is as good as none."""
     try:
         with path.open("rb") as file:
             return hashlib.file_digest(file, "sha256").hexdigest()
     except OSError:
-        return None  # a file that cannot be read is as good as none
+        return None
 
 
 def _flush_folder(folder: Path) -> None:
