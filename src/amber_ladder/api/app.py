@@ -10,11 +10,13 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.routing import Match
 
-from amber_ladder import __version__
+from amber_ladder import __version__, logs
 from amber_ladder.api import bench, cabinet, deeds, events, merge, people, pictures, plan, record, rigs, shoot, sort
 from amber_ladder.api.guard import Guard
 from amber_ladder.api.problems import install
+from amber_ladder.api.requests import RequestLog
 from amber_ladder.settings import LOOPBACK, settings
+from amber_ladder.store.tasks import Notices
 from amber_ladder.work.shoot import station_bench
 
 _ROUTERS = (cabinet, rigs, plan, shoot, bench, sort, merge, pictures, record, deeds, people, events)
@@ -33,6 +35,8 @@ def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, s
         openapi_url="/api/openapi.json",
     )
     install(app)
+    app.state.notices = Notices()
+    app.add_middleware(RequestLog)
     if sign_in:
         app.add_middleware(people.SignInGate)
     app.add_middleware(Guard, hosts=hosts)  # the last one that is added is asked first
@@ -61,6 +65,7 @@ def _serve_pages(app: FastAPI, pages: Path) -> None:
 
 def served() -> FastAPI:
     """What uvicorn runs: with the bench, which takes up again what was cut off."""
+    logs.begin("server", settings().data)
     app = create_app(settings().pages, hosts=settings().hosts, sign_in=settings().sign_in)
     app.router.lifespan_context = _with_bench
     return app

@@ -120,18 +120,22 @@ def keep_sorting(session: Session, take: Take, sorting: Sorting) -> Sorting:
     return sorting
 
 
-def add_frame(session: Session, take: Take, frame: Frame) -> None:
-    """Add a frame. Raises Conflict when the take has another picture of that name."""
+def add_frame(session: Session, take: Take, frame: Frame) -> Frame:
+    """Add a frame; returns it, or the one that was there when it is sent twice.
+
+    Raises Conflict when the take has another picture of that name.
+    """
     session.execute(select(Take.id).where(Take.id == take.id).with_for_update())
     same = session.scalar(select(Frame).where(Frame.take_id == take.id, Frame.name == frame.name))
     if same is not None:
         if same.sha256 == frame.sha256:
-            return  # sent twice: the second time changes nothing
+            return same
         raise Conflict(f"{frame.name}: this take has another picture of that name. Rename one of them.")
     largest = session.scalar(select(func.max(Frame.place)).where(Frame.take_id == take.id))
     frame.take_id, frame.place = take.id, 0 if largest is None else largest + 1
     session.add(frame)
     session.flush()
+    return frame
 
 
 def get_frame(session: Session, frame_id: int) -> Frame:

@@ -1,7 +1,9 @@
 """Long work: its state, its progress, the wish to stop it, and the notices that pages listen to."""
 
+import asyncio
 import json
 from collections.abc import AsyncIterator
+from contextlib import suppress
 from typing import Any
 
 import psycopg
@@ -12,6 +14,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store.models import Task, now
 
 CHANNEL = "amber_ladder"
+_MOST_WAITING = 2000
 RUN = "run"
 """Kind of the tasks that the bench does itself; all others are the worker's."""
 ENDED = ("done", "failed", "stopped")
@@ -75,19 +78,64 @@ def as_json(task: Task) -> dict[str, Any]:
     }
 
 
-async def notices(quiet_s: float) -> AsyncIterator[str | None]:
-    """Events as they are announced, a name and JSON each; None once listening has begun, and after silence.
+class Notices:
+    """What is announced, for any number of readers over one connection to the database."""
 
-    Ends with psycopg.OperationalError when the database does.
-    """
-    connection = await psycopg.AsyncConnection.connect(settings().database_url, autocommit=True, connect_timeout=3)
-    async with connection:
-        await connection.execute(f"listen {CHANNEL}")
-        yield None
-        while True:
-            heard = False
-            async for notice in connection.notifies(timeout=quiet_s, stop_after=1):
-                heard = True
-                yield notice.payload
-            if not heard:
-                yield None
+    def __init__(self) -> None:
+        self._readers = set[asyncio.Queue[str | None]]()
+        self._listening: asyncio.Task[None] | None = None
+        self._heard: asyncio.Future[None] | None = None
+
+    async def read(self, quiet_s: float) -> AsyncIterator[str | None]:
+        """Events as they are announced, a name and JSON each; None once listening has begun, and after silence.
+
+        Ends when the database does, and for a reader who is too slow: both connect again and fetch what they missed.
+        """
+        queue = asyncio.Queue[str | None](_MOST_WAITING)
+        self._readers.add(queue)
+        try:
+            if self._listening is None or self._listening.done():
+                self._heard = asyncio.get_running_loop().create_future()
+                self._listening = asyncio.create_task(self._listen(self._heard))
+            assert self._heard is not None
+            await asyncio.wait({self._heard, self._listening}, return_when=asyncio.FIRST_COMPLETED)
+            if not self._heard.done():
+                return
+            yield None
+            while queue in self._readers or not queue.empty():
+                try:
+                    words = await asyncio.wait_for(queue.get(), quiet_s)
+                except TimeoutError:
+                    yield None
+                    continue
+                if words is None:
+                    return
+                yield words
+        finally:
+            self._readers.discard(queue)
+            if not self._readers and self._listening is not None:
+                self._listening.cancel()
+                self._listening = None
+
+    async def _listen(self, heard: asyncio.Future[None]) -> None:
+        try:
+            url = settings().database_url
+            async with await psycopg.AsyncConnection.connect(url, autocommit=True, connect_timeout=3) as connection:
+                await connection.execute(f"listen {CHANNEL}")
+                heard.set_result(None)
+                async for notice in connection.notifies():
+                    self._pass_on(notice.payload)
+        except psycopg.OperationalError:
+            pass  # readers end, and come again
+        finally:
+            readers, self._readers = self._readers, set()
+            for queue in readers:
+                with suppress(asyncio.QueueFull):
+                    queue.put_nowait(None)
+
+    def _pass_on(self, words: str) -> None:
+        for queue in list(self._readers):
+            try:
+                queue.put_nowait(words)
+            except asyncio.QueueFull:
+                self._readers.discard(queue)

@@ -5,6 +5,7 @@ import time
 from collections.abc import Mapping
 
 from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped
+from amber_ladder.logs import about
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.merge.merges import MERGING
@@ -28,6 +29,12 @@ def run(task_id: int) -> None:
         if task.state in tasks.ENDED:
             return
         kind = task.kind
+    with about(f"task {task_id}, {kind}"):
+        log.info("begins")
+        _do(task_id, kind)
+
+
+def _do(task_id: int, kind: str) -> None:
     try:
         work = LONG_WORK[kind]
         assert work.by_worker is not None, f"{kind} is not the worker's"
@@ -39,7 +46,7 @@ def run(task_id: int) -> None:
     except AmberLadderError as error:
         _end(task_id, "failed", str(error))
     except Exception as error:
-        log.exception("task %s failed", task_id)
+        log.exception("failed")
         _end(task_id, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")
     else:
         _end(task_id, "done")
@@ -69,6 +76,7 @@ def unfinished() -> list[int]:
 
 
 def _end(task_id: int, state: str, message: str = "") -> None:
+    log.info("%s", state)
     patience = time.monotonic() + _DATABASE_PATIENCE_S
     while True:
         try:

@@ -12,6 +12,7 @@ from amber_ladder.work.plan.cautions import circumstances
 from amber_ladder.work.rigs.trains import flash_from_bench
 from amber_ladder.work.stack.views import stack_ladder, stack_plan, stack_rig
 
+_MOST_DRAWN = 400
 _MOST_LISTED = 120  # rungs; more fill the page and nobody reads them
 Rows = list[tuple[str, str]]
 
@@ -38,8 +39,9 @@ def _sheet(stack_id: int) -> BenchSheet:
         if flash:
             name, change = flash
             light.append((f"Flash, from {name}", f"{change.setting} ({change.stops:+.1f} stops)"))
+        every = -(-ladder.frames // _MOST_DRAWN)
         drawn, marks = drawn_ladder(
-            list(ladder.positions_um),
+            list(ladder.positions_um)[::every],
             ladder.sharp_depth_stage_um,
             [(plan.near_um, "nearest"), (ladder.far_um, "farthest")],
         )
@@ -54,7 +56,7 @@ def _sheet(stack_id: int) -> BenchSheet:
             headline=f"{ladder.frames} frames every {_um(ladder.step_um)}",
             columns=[
                 [("Rig", _rig_rows(stack, optics)), ("Light", light)],
-                [("Ladder", _ladder_rows(plan, ladder)), ("Frame", _frame_rows(stack, plan, ladder, optics))],
+                [("Ladder", _ladder_rows(plan, ladder, every)), ("Frame", _frame_rows(stack, plan, ladder, optics))],
             ],
             drawn=drawn,
             marks=marks,
@@ -83,7 +85,7 @@ def _rig_rows(stack: Stack, optics: Optics) -> Rows:
     return rows
 
 
-def _ladder_rows(plan: LadderRequestJson, ladder: Ladder) -> Rows:
+def _ladder_rows(plan: LadderRequestJson, ladder: Ladder, drawn_every: int) -> Rows:
     rows = [
         ("Nearest and farthest point", f"{plan.near_um:g} and {ladder.far_um:g} µm"),
         ("First and last rung", f"{ladder.positions_um[0]:g} and {ladder.positions_um[-1]:g} µm"),
@@ -101,6 +103,8 @@ def _ladder_rows(plan: LadderRequestJson, ladder: Ladder) -> Rows:
         rows.insert(
             2, ("Rail", f"{round(ladder.step_um / plan.rail.click_um)} clicks of {plan.rail.click_um:g} µm a rung")
         )
+    if drawn_every > 1:
+        rows.append(("In the drawing", f"one rung of {drawn_every}: all of them would run together"))
     if abs(ladder.step_in_medium_um - ladder.step_um) > 1e-9:
         rows.append(
             (

@@ -1,5 +1,6 @@
 """The take that is being shot: a run over a ladder, or a burst by hand, with the picture that grows."""
 
+import logging
 from collections.abc import Callable
 from functools import partial
 
@@ -26,6 +27,7 @@ from amber_ladder.work.shoot.views import BenchSettings, GrowthView, RunView
 from amber_ladder.work.stack.series import shots_of
 
 _OVERSHOOT_UM = 300.0
+log = logging.getLogger(__name__)
 
 
 class CurrentTake:
@@ -148,6 +150,7 @@ class CurrentTake:
         """Do the work of a take, which says what there is to say of its end, and write down how it ended."""
         state, message = "failed", ""
         try:
+            log.info("take %s is shot (task %s)", take_id, task_id)
             message = work()
             state = "done"
         except Stopped as error:
@@ -160,6 +163,7 @@ class CurrentTake:
             message = f"our fault: {type(error).__name__}: {error}"
             raise
         finally:
+            log.info("take %s: %s", take_id, state)
             self.run = self._burst = self._task_id = None
             if not self.leaving:
                 takes.end_take(task_id, take_id, state, message)

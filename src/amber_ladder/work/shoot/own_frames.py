@@ -48,9 +48,9 @@ def add_file(take_id: int, name: str, chunks: Iterable[bytes]) -> FrameView:
                 bits=info.bits,
                 captured_at=info.captured_at,
             )
-            stacks.add_frame(session, take, frame)
+            kept = stacks.add_frame(session, take, frame)
             store.adopt(received, frame.suffix)
-            return frame_view(next(f for f in take.frames if f.name == name))
+            return frame_view(kept)
     finally:
         store.drop(received)
 
