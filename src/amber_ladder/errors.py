@@ -65,6 +65,21 @@ class Stopped(AmberLadderError):
     """The work was stopped by the person who started it; nothing was written under its final name."""
 
 
+def storage_trouble(error: OSError) -> str | None:
+    """What is wrong with the disk, and what to do; None for an error that is of another kind."""
+    if disk_is_full(error):
+        return "No room left on the disk: nothing was stored. Free some space and try again."
+    if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
+        where = f": {error.filename}" if error.filename else ""
+        return (
+            f"The data folder cannot be written to{where}. Nothing was stored; let whoever looks after the station see "
+            "to its disk and its owner."
+        )
+    if error.errno == errno.EIO:
+        return "The disk failed while it was read or written. Nothing was stored; run ./ladder doctor."
+    return None
+
+
 def disk_is_full(error: OSError) -> bool:
     """Whether the system refused to write for want of room."""
     return error.errno in (errno.ENOSPC, errno.EDQUOT)

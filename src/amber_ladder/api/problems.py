@@ -19,7 +19,7 @@ from amber_ladder.errors import (
     Stopped,
     StorageFull,
     TooMany,
-    disk_is_full,
+    storage_trouble,
 )
 from amber_ladder.formats.validated import in_words
 
@@ -78,9 +78,11 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(OSError)
     def disk(request: Request, error: OSError) -> JSONResponse:
-        if disk_is_full(error):
-            return _answer(507, "No room left on the disk: nothing was stored. Free some space and try again.", [])
-        return fault(request, error)
+        words = storage_trouble(error)
+        if words is None:
+            return fault(request, error)
+        log.error("%s", error)
+        return _answer(507, words, [])
 
     @app.exception_handler(ArithmeticError)
     def figures(_request: Request, error: ArithmeticError) -> JSONResponse:

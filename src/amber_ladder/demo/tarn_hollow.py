@@ -18,21 +18,35 @@ log = logging.getLogger(__name__)
 
 
 def load_first(say: Callable[[str], None]) -> None:
-    """Fill an empty database with labels, rigs and plans, and shoot and merge the first stack at once."""
+    """Fill a database with labels, rigs and plans, and shoot and merge the first stack at once.
+
+    What is there already is left as it is: a load that was broken off goes on where it ended.
+    """
     say("Loading the demo field station, Tarn Hollow …")
+    there = {one.name for one in parts.shelf()}
     for part in PARTS:
-        parts.add_part(part)
-    shelf = {entry.name: rigs.add_rig(entry).id for entry in RIGS}
+        if part.name not in there:
+            parts.add_part(part)
+    shelf = {rig.name: rig.id for rig in rigs.shelf()}
+    for entry in RIGS:
+        if entry.name not in shelf:
+            shelf[entry.name] = rigs.add_rig(entry).id
     rigs.put_on_bench(shelf[FIVE], rigs.BenchEntry(flash_power=1 / 8))
-    _calibrate(shelf[FIVE])
+    if not calibrations.of_rig(shelf[FIVE]):
+        _calibrate(shelf[FIVE])
     for specimen in DEMO:
-        label = cabinet.add_specimen(specimen.label)
-        if specimen.plan:
-            request = LadderRequestJson.model_validate(specimen.plan)
-            plan.save_ladder(label.id, plan.PlanEntry(rig_id=shelf[specimen.rig], plan=request))
+        _label(specimen, shelf)
     first = DEMO[0]
     say(f"Shooting and merging {first.label.catalogue_number} {first.label.name} on the simulated bench …")
     _finish(first, tasks.run)
+
+
+def _label(specimen: DemoSpecimen, shelf: dict[str, int]) -> None:
+    row = _row(specimen)
+    label = row.specimen if row else cabinet.add_specimen(specimen.label)
+    if specimen.plan and not (row and row.stacks):
+        request = LadderRequestJson.model_validate(specimen.plan)
+        plan.save_ladder(label.id, plan.PlanEntry(rig_id=shelf[specimen.rig], plan=request))
 
 
 def _calibrate(rig_id: int) -> None:
@@ -62,10 +76,9 @@ def _finish(specimen: DemoSpecimen, until_done: Callable[[int], None]) -> None:
     stack = _first_stack(specimen)
     if stack is None or not specimen.scene:
         return
-    if not stack.takes:
-        take = takes.begin_take(stack.id, specimen.scene, priority=IN_THE_BACKGROUND)
-        if take.task:
-            until_done(take.task.id)
+    take = stack.takes[0] if stack.takes else takes.begin_take(stack.id, specimen.scene, priority=IN_THE_BACKGROUND)
+    if take.task and not take.complete:
+        until_done(take.task.id)
     for method in specimen.methods:
         stack = plan.read_stack(stack.id)
         take = stack.takes[0]
@@ -75,7 +88,10 @@ def _finish(specimen: DemoSpecimen, until_done: Callable[[int], None]) -> None:
 
 
 def _first_stack(specimen: DemoSpecimen) -> StackView | None:
-    for row in cabinet.browse(words=specimen.label.catalogue_number).rows:
-        if row.specimen.catalogue_number == specimen.label.catalogue_number and row.stacks:
-            return plan.read_stack(row.stacks[0].id)
-    return None
+    row = _row(specimen)
+    return plan.read_stack(row.stacks[0].id) if row and row.stacks else None
+
+
+def _row(specimen: DemoSpecimen) -> cabinet.CabinetRow | None:
+    number = specimen.label.catalogue_number
+    return next((row for row in cabinet.browse(words=number).rows if row.specimen.catalogue_number == number), None)

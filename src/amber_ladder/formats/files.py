@@ -1,8 +1,8 @@
 """Writing files all or nothing, and saying plainly when the disk is full."""
 
 import os
+import secrets
 import shutil
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath, PureWindowsPath
@@ -37,7 +37,8 @@ def folder_in_one_piece(target: Path) -> Iterator[Path]:
         raise BadInput(f"{target} is a file: name a folder for the results", field="out")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        scratch = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
+        scratch = target.parent / f".{target.name}.{secrets.token_hex(6)}"
+        scratch.mkdir()
     except OSError as error:
         if disk_is_full(error):
             raise StorageFull(f"no room left on the disk that holds {target}: nothing was written.") from error
@@ -48,7 +49,6 @@ def folder_in_one_piece(target: Path) -> Iterator[Path]:
             for file in scratch.iterdir():
                 if file.is_file():
                     _flush(file)
-            scratch.chmod(0o755)
             if not target.exists():
                 scratch.rename(target)
                 return

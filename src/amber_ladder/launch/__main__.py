@@ -43,6 +43,12 @@ def _doctor(chosen: Namespace) -> int:
     return doctor(mend=chosen.mend)
 
 
+def _report(chosen: Namespace) -> int:
+    from amber_ladder.launch.report import report
+
+    return report(chosen.file)
+
+
 def _test(chosen: Namespace) -> int:
     from amber_ladder.launch.checks import check
 
@@ -93,6 +99,9 @@ def _parser() -> argparse.ArgumentParser:
     checking = commands.add_parser("doctor")
     checking.add_argument("--mend", action="store_true", help="put right what can be")
     checking.set_defaults(do=_doctor)
+    reporting = commands.add_parser("report")
+    reporting.add_argument("file", type=Path)
+    reporting.set_defaults(do=_report)
     for name, do in (("test", _test), ("benchmark", _benchmark)):
         named = commands.add_parser(name)
         named.add_argument("names", nargs="*")

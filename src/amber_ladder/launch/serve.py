@@ -1,20 +1,28 @@
 """Starting PostgreSQL, server and worker together, keeping them up, and stopping what was started."""
 
 import ctypes
+import logging
 import os
+import shutil
 import signal
 import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 
+from amber_ladder import logs
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.data_lock import DataLock
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
 from amber_ladder.launch.reach import Reach
 
+log = logging.getLogger(__name__)
+_ROOM_TO_START = 100_000_000
+_AGAIN_S = 5.0
+_DAY_S = 86_400.0
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
 RESTORING = "restoring"
 """A file that lies in a data folder while a backup is brought into it."""
@@ -32,7 +40,8 @@ class Station:
         self.cluster = Cluster(self.data / "postgres", durable=durable)
         self._wanted_port, self._wanted_rail_port = port, rail_port
         self._children: dict[str, subprocess.Popen[bytes]] = {}
-        self._environment = dict(os.environ)
+        # Few arenas: else each thread that ever held a picture keeps its room for good.
+        self._environment = {"MALLOC_ARENA_MAX": "2", **os.environ}
         self._reach = reach or Reach()
         self.port = 0
         self._rail_port = 0
@@ -56,14 +65,28 @@ class Station:
             )
         self.cluster.start()
         self._point_here()
-        from amber_ladder.store.database import migrate
+        from amber_ladder.launch.upgrade import upgrade
 
-        migrate()
+        upgrade(self.cluster, self.data, _say)
+        self._tidy()
 
     def join_database(self) -> None:
         """Point this process at the database of the station that runs. Raises AmberLadderError when it has none."""
         self.cluster.join()
         self._point_here()
+
+    def _tidy(self) -> None:
+        """Nobody but the station looks into its folders; what killed work left half-written is removed."""
+        from amber_ladder.store.frame_store import FrameStore
+        from amber_ladder.work.upkeep import remove_half_made
+
+        FrameStore(self.data)
+        for name in ("originals", "arriving", "products", "tiles", "left-over", "before-upgrade"):
+            if (self.data / name).is_dir():
+                (self.data / name).chmod(0o700)
+        left = remove_half_made(self.data)
+        if left:
+            log.info("%s half-written files or folders of killed work removed", left)
 
     def _point_here(self) -> None:
         here = {"AMBER_LADDER_DATA": str(self.data), "AMBER_LADDER_DATABASE_URL": self.cluster.url}
@@ -77,7 +100,7 @@ class Station:
         self._environment.update(self._reach.environment(settings().hosts))
         self.port = free_port(self._wanted_port, self._reach.listen)
         if self.port != self._wanted_port:
-            print(f"Port {self._wanted_port} is taken; using {self.port}.", flush=True)
+            _say(f"Port {self._wanted_port} is taken; using {self.port}.")
         self._start("server")
         here = "127.0.0.1" if self._reach.listen == "0.0.0.0" else self._reach.listen
         if not wait_for_port(self.port, here, seconds=60):
@@ -95,12 +118,12 @@ class Station:
         self._start("worker")
 
     def keep_up(self) -> None:
-        """Start again whatever has died."""
+        """Start again whatever has died. Raises AmberLadderError when the database cannot be started now."""
         if "worker" in self._children or "server" in self._children:
             self.cluster.start()
         for name, child in list(self._children.items()):
             if child.poll() is not None:
-                print(f"The {name} ended (code {child.returncode}); starting it again.", flush=True)
+                _say(f"The {name} ended (code {child.returncode}); starting it again.")
                 self._start(name)
 
     def pid(self, name: str) -> int:
@@ -167,39 +190,126 @@ def _die_with_parent() -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
+class _Left(BaseException):
+    """Ctrl-C while something long is done in this very process."""
+
+
+class _Leaving:
+    """The wish to end: looked at between steps, and at once where that takes long."""
+
+    def __init__(self) -> None:
+        self.wanted = threading.Event()
+        self._at_once = False
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, self._asked)
+
+    def _asked(self, _signal: int, _frame: FrameType | None) -> None:
+        self.wanted.set()
+        if self._at_once:
+            raise _Left
+
+    def unless_wanted(self, work: Callable[[], None]) -> None:
+        """Do what may be broken off anywhere: the wish to end does so at once."""
+        self._at_once = True
+        try:
+            if not self.wanted.is_set():
+                work()
+        except _Left:
+            pass
+        finally:
+            self._at_once = False
+
+
 def serve(*, port: int, demo: bool, reach: Reach) -> int:
     """Start, print the address, keep everything up until Ctrl-C. Raises AmberLadderError."""
     reach.check()
+    os.umask(0o077)
     station = Station(data_folder(), port=port, reach=reach)
-    leaving = threading.Event()
-
-    def leave(_signal: int, _frame: FrameType | None) -> None:
-        leaving.set()
-
-    signal.signal(signal.SIGINT, leave)
-    signal.signal(signal.SIGTERM, leave)
+    logs.begin("launcher", station.data)
+    leaving = _Leaving()
     started = time.monotonic()
     try:
-        station.open_database()
+        _open(station, leaving.wanted)
+        if leaving.wanted.is_set():
+            return 0
         if reach.beyond_this_machine and not _accounts():
             raise AmberLadderError("nobody could sign in: make an account first, with ./ladder account add NAME")
-        if demo and _cabinet_is_empty():
-            from amber_ladder.demo.tarn_hollow import load_first
-
-            load_first(lambda line: print(line, flush=True))
-        if leaving.is_set():
+        if demo:
+            leaving.unless_wanted(lambda: _load_demo(station.data))
+        if leaving.wanted.is_set():
             return 0
         station.start_rail()
         station.start_server()
         station.start_worker()
-        print(f"Amber Ladder is ready at {station.address} (after {time.monotonic() - started:.0f} s)", flush=True)
-        print("Ctrl-C stops it.", flush=True)
+        _say(f"Amber Ladder is ready at {station.address} (after {time.monotonic() - started:.0f} s)")
+        _say("Ctrl-C stops it.")
         if demo:
             from amber_ladder.demo.tarn_hollow import load_rest
 
-            threading.Thread(target=load_rest, args=(leaving,), daemon=True).start()
-        while not leaving.wait(1.0):
-            station.keep_up()
+            threading.Thread(target=load_rest, args=(leaving.wanted,), daemon=True).start()
+        _stay(station, leaving.wanted)
     finally:
         station.stop()
     return 0
+
+
+def _open(station: Station, leaving: threading.Event) -> None:
+    """Start the database; while its disk has no room, wait for some. Raises AmberLadderError for any other trouble."""
+    while not leaving.is_set():
+        try:
+            station.open_database()
+        except (AmberLadderError, OSError) as error:
+            if shutil.disk_usage(station.data).free > _ROOM_TO_START:
+                raise
+            _say(f"No room left on the disk of {station.data}: free some; this goes on by itself then. ({error})")
+            leaving.wait(_AGAIN_S)
+        else:
+            return
+
+
+def _stay(station: Station, leaving: threading.Event) -> None:
+    trouble, tidied = "", 0.0
+    while not leaving.wait(1.0):
+        try:
+            station.keep_up()
+        except (AmberLadderError, OSError) as error:
+            if str(error) != trouble:
+                _say(f"{error}. This is tried again until it works.")
+            trouble = str(error)
+            leaving.wait(_AGAIN_S)
+            continue
+        if trouble:
+            _say("It works again.")
+            trouble = ""
+        if time.monotonic() - tidied > _DAY_S or not tidied:
+            tidied = time.monotonic()
+            _remove_discarded()
+
+
+def _remove_discarded() -> None:
+    from amber_ladder.settings import settings
+    from amber_ladder.work import deeds
+
+    if settings().remove_discarded:
+        try:
+            removed = deeds.remove_old()
+        except AmberLadderError as error:
+            log.warning("what was discarded is not removed today: %s", error)
+        else:
+            log.info("%s discarded things were removed for good", removed)
+
+
+def _load_demo(data: Path) -> None:
+    # A load that was broken off is taken up again; a station that a person has emptied is not filled anew.
+    mark = data / "demo-loading"
+    if mark.exists() or _cabinet_is_empty():
+        mark.touch()
+        from amber_ladder.demo.tarn_hollow import load_first
+
+        load_first(_say)
+        mark.unlink()
+
+
+def _say(words: str) -> None:
+    print(words, flush=True)
+    log.info("%s", words)

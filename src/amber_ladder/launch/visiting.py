@@ -14,6 +14,7 @@ def visiting() -> Iterator[Station]:
 
     This process is pointed at it. ``station.lock.held`` tells whether nobody else works with it meanwhile.
     """
+    os.umask(0o077)
     station = Station(data_folder())
     try:
         station.open_database()

@@ -7,18 +7,22 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from psycopg.errors import NumericValueOutOfRange
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from psycopg.errors import DiskFull, NumericValueOutOfRange
 from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
-from amber_ladder.errors import BadInput, DatabaseAway, NotFound
+from amber_ladder.errors import BadInput, DatabaseAway, NotFound, StorageFull
 from amber_ladder.settings import settings
 from amber_ladder.store.models import Discardable
 
-__all__ = ["AWAY", "Session", "engine", "migrate", "transaction"]
+__all__ = ["AWAY", "Session", "engine", "migrate", "newest", "revision", "transaction"]
 
+_MIGRATIONS = Path(__file__).parent / "migrations"
+_NO_ROOM = "No room left on the disk of the database: nothing was changed. Free some space and try again."
 AWAY = "The database does not answer. Nothing was changed; try again once it is back."
 
 
@@ -36,6 +40,8 @@ def transaction() -> Iterator[Session]:
         with Session(engine(), expire_on_commit=False) as session, session.begin():
             yield session
     except OperationalError as error:
+        if isinstance(error.orig, DiskFull):
+            raise StorageFull(_NO_ROOM) from error
         raise DatabaseAway(AWAY) from error
     except DataError as error:
         if isinstance(error.orig, NumericValueOutOfRange):
@@ -55,8 +61,22 @@ def _leave_out_discarded(query: ORMExecuteState) -> None:
         query.statement = query.statement.options(kept)
 
 
-def migrate() -> None:
-    """Bring the tables to this version."""
+def migrate(location: Path = _MIGRATIONS) -> None:
+    """Bring the tables to this version, or leave them as they are: all of it is one transaction."""
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.set_main_option("script_location", str(location))
     command.upgrade(config, "head")
+
+
+def revision() -> str | None:
+    """How far the tables have been brought; None for an empty database."""
+    with engine().connect() as connection:
+        return MigrationContext.configure(connection).get_current_revision()
+
+
+def newest(location: Path = _MIGRATIONS) -> tuple[str, frozenset[str]]:
+    """How far this version brings them, and all steps that it knows."""
+    script = ScriptDirectory(str(location))
+    head = script.get_current_head()
+    assert head is not None
+    return head, frozenset(step.revision for step in script.walk_revisions())

@@ -64,7 +64,7 @@ class FrameStore:
             received.path.unlink(missing_ok=True)
             return target
         target.parent.mkdir(parents=True, exist_ok=True)
-        received.path.chmod(0o444)
+        received.path.chmod(received.path.stat().st_mode & 0o444)
         received.path.replace(target)
         _flush_folder(target.parent)
         return target

@@ -4,7 +4,7 @@ import logging
 import time
 from collections.abc import Mapping
 
-from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped
+from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped, storage_trouble
 from amber_ladder.logs import about
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
@@ -45,6 +45,9 @@ def _do(task_id: int, kind: str) -> None:
         raise  # the worker takes the task up again once the database is back
     except AmberLadderError as error:
         _end(task_id, "failed", str(error))
+    except OSError as error:
+        log.exception("failed")
+        _end(task_id, "failed", storage_trouble(error) or f"our fault: {error}. Nothing was lost; try again.")
     except Exception as error:
         log.exception("failed")
         _end(task_id, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")

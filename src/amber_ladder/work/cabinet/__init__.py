@@ -1,6 +1,7 @@
 """Cabinet: all specimens, found by text and kind, and how far each has come."""
 
 from amber_ladder.work.cabinet.specimens import (
+    CabinetRow,
     CabinetView,
     SpecimenEntry,
     add_specimen,
@@ -9,4 +10,4 @@ from amber_ladder.work.cabinet.specimens import (
     read_specimen,
 )
 
-__all__ = ["CabinetView", "SpecimenEntry", "add_specimen", "browse", "edit_specimen", "read_specimen"]
+__all__ = ["CabinetRow", "CabinetView", "SpecimenEntry", "add_specimen", "browse", "edit_specimen", "read_specimen"]

@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 from amber_ladder.settings import settings
 from amber_ladder.store.frame_store import sha256_of
@@ -20,9 +21,10 @@ _LITTLE_ROOM = 2_000_000_000
 class Finding:
     """Something that is not as it should be: what, and what was done about it or is to be done by a person.
 
-    ``mended`` says that it is sound now.
+    ``kind`` says it without names. ``mended`` says that it is sound now.
     """
 
+    kind: Literal["original", "result", "stray", "half-written", "room"]
     what: str
     do: str
     mended: bool
@@ -42,7 +44,7 @@ def examine(*, mend: bool, alone: bool, progress: Callable[[int, int], None]) ->
     free = read_station().free_bytes
     if free < _LITTLE_ROOM:
         found.append(
-            Finding(f"only {free / 1e9:.1f} GB are left on the disk", "free some, or add a disk", mended=False)
+            Finding("room", f"only {free / 1e9:.1f} GB are left on the disk", "free some, or add a disk", mended=False)
         )
     return found
 
@@ -58,12 +60,12 @@ def _originals(data: Path, holdings: Holdings, mend: bool, progress: Callable[[i
         state = "damaged" if path.exists() else "missing"
         what = f"the original of {one.name} ({one.owner}) is {state}"
         if copies is None or sha256_of(copies / one.place) != one.sha256:
-            yield Finding(what, "bring the file again, or restore a backup that has it", mended=False)
+            yield Finding("original", what, "bring the file again, or restore a backup that has it", mended=False)
         elif not mend:
-            yield _backup_has_it(what, copies)
+            yield _backup_has_it("original", what, copies)
         else:
             _fetch(copies / one.place, path)
-            yield Finding(what, "fetched from the last backup", mended=True)
+            yield Finding("original", what, "fetched from the last backup", mended=True)
     progress(len(holdings.originals), len(holdings.originals))
 
 
@@ -77,17 +79,17 @@ def _products(data: Path, holdings: Holdings, mend: bool) -> Iterator[Finding]:
             continue
         what = f"of {one.owner} {', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing"
         if copies is None or not all((copies / folder.name / name).is_file() for name in missing):
-            yield Finding(what, "discard it and make it again: the originals are kept", mended=False)
+            yield Finding("result", what, "discard it and make it again: the originals are kept", mended=False)
         elif not mend:
-            yield _backup_has_it(what, copies)
+            yield _backup_has_it("result", what, copies)
         else:
             for name in missing:
                 _fetch(copies / folder.name / name, folder / name)
-            yield Finding(what, "fetched from the last backup", mended=True)
+            yield Finding("result", what, "fetched from the last backup", mended=True)
 
 
-def _backup_has_it(what: str, copies: Path) -> Finding:
-    return Finding(what, f"the backup in {copies.parent} has it: run ./ladder doctor --mend", mended=False)
+def _backup_has_it(kind: Literal["original", "result"], what: str, copies: Path) -> Finding:
+    return Finding(kind, what, f"the backup in {copies.parent} has it: run ./ladder doctor --mend", mended=False)
 
 
 def _strays(data: Path, holdings: Holdings, mend: bool, young: float) -> Iterator[Finding]:
@@ -102,19 +104,29 @@ def _strays(data: Path, holdings: Holdings, mend: bool, young: float) -> Iterato
     yield from _put_aside(data, products, "products", "folder of results belongs", mend)
 
 
+def remove_half_made(data: Path, *, young: float = 0.0) -> int:
+    """Remove what killed work has left half-written, but for what is ``young`` (s); returns how much that was."""
+    left = _half_made_in(data, young)
+    for path in left:
+        shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
+    return len(left)
+
+
+def _half_made_in(data: Path, young: float) -> list[Path]:
+    left = [*(data / "arriving").glob("*"), *(data / "products").glob(".*"), *(data / "tiles").glob(".*")]
+    return [path for path in left if _old(path, young)]
+
+
 def _half_made(data: Path, mend: bool, young: float) -> Iterator[Finding]:
-    left = [path for path in (data / "arriving").glob("*") if _old(path, young)]
-    for folder in ("products", "tiles"):
-        left += [path for path in (data / folder).glob(".*") if _old(path, young)]
+    left = _half_made_in(data, young)
     if not left:
         return
     if mend:
-        for path in left:
-            shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
+        remove_half_made(data, young=young)
     what = (
         f"{len(left)} half-written {'file or folder' if len(left) == 1 else 'files or folders'} of work that was killed"
     )
-    yield Finding(what, "removed" if mend else "run ./ladder doctor --mend", mended=mend)
+    yield Finding("half-written", what, "removed" if mend else "run ./ladder doctor --mend", mended=mend)
 
 
 def _put_aside(data: Path, paths: list[Path], kind: str, words: str, mend: bool) -> Iterator[Finding]:
@@ -126,7 +138,9 @@ def _put_aside(data: Path, paths: list[Path], kind: str, words: str, mend: bool)
         for path in paths:
             path.replace(aside / path.name) if path.is_file() else shutil.move(path, aside / path.name)
     what = f"{len(paths)} {words} to nothing" if len(paths) == 1 else f"{len(paths)} {_plural(words)} to nothing"
-    yield Finding(what, f"put aside in left-over/{kind}" if mend else "run ./ladder doctor --mend", mended=mend)
+    yield Finding(
+        "stray", what, f"put aside in left-over/{kind}" if mend else "run ./ladder doctor --mend", mended=mend
+    )
 
 
 def _plural(words: str) -> str:

@@ -1,0 +1,214 @@
+"""Starting, upgrading and ending a station, well and with bad luck; and what it tells those who are asked for help."""
+
+import os
+import shutil
+import signal
+import stat
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+import psycopg
+
+from amber_ladder.launch.postgres import Cluster, free_port
+from amber_ladder.launch.serve import SOURCE
+from amber_ladder.store import database as store
+
+_LADDER = [sys.executable, "-m", "amber_ladder.launch"]
+_FAILING = """
+from alembic import op
+revision = "9999"
+down_revision = "{head}"
+branch_labels = None
+depends_on = None
+def upgrade():
+    op.execute("create table half_made (id int)")
+    op.execute("commit")
+    op.execute("select 1 / 0")
+"""
+
+
+class Own(unittest.TestCase):
+    """A station of its own in a folder of its own."""
+
+    def setUp(self) -> None:
+        self.data = Path(tempfile.mkdtemp(prefix="amber-ladder-own-", dir="/tmp")) / "data"
+        self.data.parent.chmod(0o755)
+        self.addCleanup(shutil.rmtree, self.data.parent, ignore_errors=True)
+        self.environment = {**os.environ, "AMBER_LADDER_DATA": str(self.data), "PYTHONPATH": str(SOURCE / "src"),
+                            "AMBER_LADDER_PAGES": str(SOURCE / "web" / "dist")}  # fmt: skip
+        self.environment.pop("AMBER_LADDER_DATABASE_URL", None)
+
+    def start(self, command: str) -> subprocess.Popen[str]:
+        station = subprocess.Popen([*_LADDER, command, "--port", "0"], env=self.environment, stdout=subprocess.PIPE,
+                                   stderr=subprocess.STDOUT, text=True)  # fmt: skip
+        self.addCleanup(station.wait)
+        self.addCleanup(station.kill)
+        assert station.stdout is not None
+        self.addCleanup(station.stdout.close)
+        return station
+
+    def said(self, station: subprocess.Popen[str], words: str) -> str:
+        assert station.stdout is not None
+        found = next((line for line in station.stdout if words in line), None)
+        assert found is not None, f"it ended without saying {words!r}"
+        return found
+
+    def ladder(self, *arguments: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run([*_LADDER, *arguments], env=self.environment, capture_output=True, text=True, check=False)
+
+
+class Starting(Own):
+    def test_ctrl_c_while_the_demo_loads_ends_it_and_the_next_start_goes_on(self) -> None:
+        station = self.start("demo")
+        self.said(station, "Shooting and merging")
+        station.send_signal(signal.SIGINT)
+        began = time.monotonic()
+        self.assertEqual(station.wait(30), 0)
+        self.assertLess(time.monotonic() - began, 20)  # the load takes a minute and more
+        self.assertTrue((self.data / "demo-loading").exists())
+        again = self.start("demo")
+        self.said(again, "Loading the demo field station")
+        self.said(again, "ready at")
+        self.assertFalse((self.data / "demo-loading").exists())
+        again.send_signal(signal.SIGINT)
+        self.assertEqual(again.wait(60), 0)
+
+    def test_after_kill_9_of_the_launcher_the_next_start_cleans_up_and_keeps_to_itself(self) -> None:
+        station = self.start("start")
+        self.said(station, "ready at")
+        (self.data / "arriving" / "half").write_bytes(b"half")
+        (self.data / "products" / ".000001.abc").mkdir()
+        station.kill()
+        station.wait()
+        again = self.start("start")
+        self.said(again, "ready at")
+        self.assertEqual(list((self.data / "arriving").iterdir()), [])
+        self.assertEqual(list((self.data / "products").iterdir()), [])
+        self.assertEqual(stat.S_IMODE(self.data.stat().st_mode), 0o711 if os.geteuid() == 0 else 0o700)
+        for name in ("originals", "arriving", "products", "tiles", "logs"):
+            self.assertEqual(stat.S_IMODE((self.data / name).stat().st_mode), 0o700, name)
+        for path in self.data.rglob("*"):
+            if path.is_file() and "postgres" not in path.parts:
+                self.assertEqual(stat.S_IMODE(path.stat().st_mode) & 0o077, 0, path)
+        written = self.data.parent / "report.txt"
+        done = self.ladder("report", str(written))
+        self.assertEqual(done.returncode, 0, done.stderr)
+        text = written.read_text()
+        for part in ("Amber Ladder 0.", "== doctor\nall is sound", "== server.log", "== launcher.log", "ready at"):
+            self.assertIn(part, text)
+
+    def test_a_database_that_cannot_start_is_waited_for(self) -> None:
+        """The disk that fills is stood for by a cluster that cannot be read; the launcher neither ends nor shouts."""
+        station = self.start("start")
+        self.said(station, "ready at")
+        cluster = self.data / "postgres" / "cluster"
+        pid = int((cluster / "postmaster.pid").read_text().splitlines()[0])
+        (cluster / "PG_VERSION").rename(cluster / "PG_VERSION.away")
+        (cluster / "global").rename(cluster / "global.away")
+        (cluster / "PG_VERSION.away").rename(cluster / "PG_VERSION")
+        os.kill(pid, signal.SIGQUIT)
+        self.assertNotIn("Traceback", self.said(station, "tried again until it works"))
+        self.assertIsNone(station.poll())
+        (cluster / "global.away").rename(cluster / "global")
+        self.said(station, "It works again.")
+        station.send_signal(signal.SIGTERM)
+        self.assertEqual(station.wait(60), 0)
+
+
+class Upgrading(Own):
+    def setUp(self) -> None:
+        super().setUp()
+        self.data.mkdir()
+        self.data.chmod(0o711)
+        self.cluster = Cluster(self.data / "postgres", durable=False)
+        self.cluster.port = free_port(0)
+        self.cluster.start()
+        self.addCleanup(self.cluster.stop)
+        self.migrations = self.data.parent / "migrations"
+        shutil.copytree(Path(store.__file__).parent / "migrations", self.migrations)
+
+    def upgrade(self) -> str:
+        """In a process of its own, as a start does it: this one is pointed at another database."""
+        code = f"""
+from pathlib import Path
+from amber_ladder.errors import AmberLadderError
+from amber_ladder.launch.postgres import Cluster
+from amber_ladder.launch.upgrade import upgrade
+cluster = Cluster(Path({str(self.data / "postgres")!r}))
+cluster.join()
+try:
+    upgrade(cluster, Path({str(self.data)!r}), print, Path({str(self.migrations)!r}))
+except AmberLadderError as error:
+    print("refused:", error)
+"""
+        environment = {**self.environment, "AMBER_LADDER_DATABASE_URL": self.cluster.url}
+        done = subprocess.run(
+            [sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=False
+        )
+        self.assertEqual(done.stderr, "")
+        return done.stdout
+
+    def rows(self, query: str) -> list[tuple[object, ...]]:
+        with psycopg.connect(self.cluster.url) as connection:
+            return connection.execute(query).fetchall()
+
+    def test_a_migration_that_fails_leaves_all_as_it_was_even_if_it_has_committed(self) -> None:
+        self.assertEqual(self.upgrade(), "")  # an empty database is not worth a copy
+        with psycopg.connect(self.cluster.url) as connection:
+            connection.execute("insert into specimen (catalogue_number, name, kind, mount, medium, medium_index, locality, "
+                               "note, revision, created_at) values ('UP-1', 'garnet', 'mineral', '', 'air', 1, '', '', 1, "
+                               "now())")  # fmt: skip
+        head = self.rows("select version_num from alembic_version")
+        failing = self.migrations / "versions" / "9999_failing.py"
+        failing.write_text(_FAILING.format(head=head[0][0]))
+        said = self.upgrade()
+        self.assertIn("refused: the database could not be brought to version", said)
+        self.assertIn("start the version before", said)
+        self.assertEqual(self.rows("select version_num from alembic_version"), head)
+        self.assertEqual(self.rows("select catalogue_number from specimen"), [("UP-1",)])
+        self.assertEqual(self.rows("select to_regclass('half_made')"), [(None,)])
+        failing.write_text(_FAILING.format(head=head[0][0]).split('    op.execute("commit")')[0])
+        self.assertIn("as it was before it lies in", self.upgrade())
+        self.assertEqual(len(list((self.data / "before-upgrade").glob("*.dump"))), 2)
+        failing.unlink()
+        self.assertIn("used by a newer version", self.upgrade())
+
+    def test_the_servers_role_owns_its_database_and_nothing_else(self) -> None:
+        self.upgrade()
+        with psycopg.connect(self.cluster.url, autocommit=True) as connection:
+            for refused in (
+                "create database another",
+                "create role another",
+                "copy specimen to program 'id'",
+                "select pg_read_file('/etc/hostname')",
+                "select * from pg_authid",
+            ):
+                with self.subTest(refused), self.assertRaises(psycopg.errors.InsufficientPrivilege):
+                    connection.execute(refused)
+        for other in ("postgres", "template1"):
+            with self.assertRaises(psycopg.OperationalError):
+                psycopg.connect(self.cluster.url.rsplit("/", 1)[0] + f"/{other}")
+
+    def test_a_database_of_before_is_given_to_the_role(self) -> None:
+        self.upgrade()
+        with psycopg.connect(self.cluster.admin_url, autocommit=True) as connection:
+            connection.execute("alter database amber_ladder owner to amber_ladder")
+            for (name,) in connection.execute(
+                "select c.oid::regclass::text from pg_class c join pg_namespace n on n.oid = c.relnamespace "
+                "where n.nspname = 'public' and c.relkind = 'r'"
+            ).fetchall():
+                connection.execute(f"alter table {name} owner to amber_ladder")
+        self.cluster.stop()
+        self.cluster.start()
+        self.assertEqual(self.rows("select count(*) from specimen"), [(0,)])
+        with psycopg.connect(self.cluster.url) as connection:
+            connection.execute("alter table specimen add column another int")
+            connection.rollback()
+
+
+if __name__ == "__main__":
+    unittest.main()
