@@ -11,6 +11,7 @@ from amber_ladder.store import specimens
 from amber_ladder.store.database import engine, migrate, transaction
 from amber_ladder.store.models import Base, Specimen
 from tests.support.station import database
+from tests.support.takes import shot_stack
 
 
 class Tables(unittest.TestCase):
@@ -23,6 +24,37 @@ class Tables(unittest.TestCase):
         for table in Base.metadata.sorted_tables:
             columns = {column["name"] for column in found.get_columns(table.name)}
             self.assertEqual(columns, {column.name for column in table.columns}, table.name)
+
+    def test_the_database_itself_refuses_what_no_entry_may_be(self) -> None:
+        """Whoever writes past the application: a script, a repair by hand."""
+        shot_stack()
+        for change in (
+            "update specimen set name = ''",
+            "update specimen set medium_index = 'NaN'",
+            "update specimen set depth_mm = -1",
+            "update rig set flash_power = 2",
+            "update take set source = 'card'",
+            "update frame set sha256 = upper(sha256) || 'x'",
+            "update frame set width_px = 0",
+            "update frame set bits = 12",
+            "update stack set number = 0",
+            "update task set done = -1",
+        ):
+            with psycopg.connect(self.station.cluster.url) as connection, self.subTest(change):
+                with self.assertRaises((psycopg.errors.CheckViolation, psycopg.errors.StringDataRightTruncation)):
+                    connection.execute(change)
+                connection.rollback()
+
+    def test_what_is_joined_has_an_index(self) -> None:
+        """PostgreSQL makes none for foreign keys; without one, removing a row reads a whole table."""
+        with psycopg.connect(self.station.cluster.url) as connection:
+            without = connection.execute(
+                "select c.conrelid::regclass::text, a.attname from pg_constraint c "
+                "join pg_attribute a on a.attrelid = c.conrelid and a.attnum = c.conkey[1] "
+                "where c.contype = 'f' and c.conrelid::regclass::text not like 'procrastinate%' and not exists "
+                "(select from pg_index i where i.indrelid = c.conrelid and i.indkey[0] = c.conkey[1])"
+            ).fetchall()
+        self.assertEqual(without, [])
 
     def test_rigs_from_before_keep_their_first_version(self) -> None:
         name = "from_before"

@@ -39,7 +39,7 @@ insert into take (id, stack_id, number, source, scene, task_id, complete, run, c
     (3, 1, 3, 'bench', 'garnet', 3, true, null, now()),
     (4, 1, 4, 'files', null, null, true, null, now());
 insert into frame (id, take_id, place, name, sha256, suffix, bytes, width_px, height_px, bits, rung, position_um, faults)
-    values (1, 1, 0, 'a.jpg', 'x', '.jpg', 9, 64, 64, 8, 0, 12.5, '[]');
+    values (1, 1, 0, 'a.jpg', repeat('0', 64), '.jpg', 9, 64, 64, 8, 0, 12.5, '[]');
 insert into merge (id, take_id, number, method, task_id, report, created_at) values
     (7, 1, 1, 'select', 4, '{"depth_um": 30.0, "version": "0.1.0"}', now()),
     (8, 1, 2, 'blend', 5, null, now()),

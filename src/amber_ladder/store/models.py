@@ -29,6 +29,11 @@ def _unique_among_kept(name: str, *columns: str) -> Index:
     return Index(name, *columns, unique=True, postgresql_where=text("discard_id is null"))
 
 
+def _checks(table: str, **conditions: str) -> tuple[CheckConstraint, ...]:
+    """What the database itself refuses: as strict as the entries that people make."""
+    return tuple(CheckConstraint(condition, name=f"{table}_{name}") for name, condition in conditions.items())
+
+
 class Base(DeclarativeBase):
     """Base of all tables."""
 
@@ -117,7 +122,18 @@ class Specimen(Discardable, Base):
     """One labelled thing that is photographed."""
 
     __tablename__ = "specimen"
-    __table_args__ = (_unique_among_kept("specimen_number", "catalogue_number"),)
+    __table_args__ = (
+        _unique_among_kept("specimen_number", "catalogue_number"),
+        *_checks(
+            "specimen",
+            named="catalogue_number <> '' and name <> '' and kind <> ''",
+            medium_index="medium_index between 1 and 3",
+            width="width_mm > 0 and width_mm <= 1000",
+            height="height_mm > 0 and height_mm <= 1000",
+            depth="depth_mm > 0 and depth_mm <= 1000",
+            revision="revision >= 1",
+        ),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     catalogue_number: Mapped[str] = mapped_column(String(60))
@@ -141,7 +157,15 @@ class Part(Discardable, Base):
     """A body, lens, objective, tube, rail or light on the shelf, from which rigs are put together."""
 
     __tablename__ = "part"
-    __table_args__ = (_unique_among_kept("part_name", "kind", "name"),)
+    __table_args__ = (
+        _unique_among_kept("part_name", "kind", "name"),
+        *_checks(
+            "part",
+            named="name <> ''",
+            kind="kind in ('body', 'lens', 'objective', 'tube', 'rail', 'light')",
+            revision="revision >= 1",
+        ),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(20))
@@ -159,7 +183,10 @@ class Rig(Discardable, Base):
     """
 
     __tablename__ = "rig"
-    __table_args__ = (_unique_among_kept("rig_name", "name"),)
+    __table_args__ = (
+        _unique_among_kept("rig_name", "name"),
+        *_checks("rig", named="name <> ''", version="version >= 1", flash_power="flash_power > 0 and flash_power <= 1"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
@@ -179,7 +206,10 @@ class RigVersion(Base):
     """A rig as it was from one change to the next; none is ever altered."""
 
     __tablename__ = "rig_version"
-    __table_args__ = (UniqueConstraint("rig_id", "number"),)
+    __table_args__ = (
+        UniqueConstraint("rig_id", "number"),
+        *_checks("rig_version", number="number >= 1"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"))
@@ -197,6 +227,7 @@ class Calibration(Discardable, Base):
     """
 
     __tablename__ = "calibration"
+    __table_args__ = (*_checks("calibration", kind="kind in ('scale', 'focus_units')"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
@@ -206,7 +237,7 @@ class Calibration(Discardable, Base):
     entry: Mapped[dict[str, Any]]
     pictures: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     result: Mapped[dict[str, Any] | None]
-    task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"))
+    task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"), index=True)
     set_aside_at: Mapped[datetime | None]
     made_at: Mapped[datetime] = mapped_column(default=now)
 
@@ -222,12 +253,15 @@ class Stack(Discardable, Base):
     """
 
     __tablename__ = "stack"
-    __table_args__ = (UniqueConstraint("specimen_id", "number"),)
+    __table_args__ = (
+        UniqueConstraint("specimen_id", "number"),
+        *_checks("stack", number="number >= 1", revision="revision >= 1"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     specimen_id: Mapped[int] = mapped_column(ForeignKey("specimen.id"))
     number: Mapped[int]
-    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"))
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
     rig_name: Mapped[str] = mapped_column(String(120))
     rig_version: Mapped[int] = mapped_column(default=1)
     rig: Mapped[dict[str, Any]]
@@ -250,6 +284,7 @@ class Task(Base):
     __tablename__ = "task"
     __table_args__ = (
         CheckConstraint("state in ('waiting', 'running', 'done', 'failed', 'stopped')", name="task_state"),
+        *_checks("task", progress="done >= 0 and total >= 0"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -283,14 +318,17 @@ class Take(Discardable, Base):
     """
 
     __tablename__ = "take"
-    __table_args__ = (UniqueConstraint("stack_id", "number"),)
+    __table_args__ = (
+        UniqueConstraint("stack_id", "number"),
+        *_checks("take", number="number >= 1", source="source in ('bench', 'files', 'folder')"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     stack_id: Mapped[int] = mapped_column(ForeignKey("stack.id"))
     number: Mapped[int]
     source: Mapped[str] = mapped_column(String(10))
     scene: Mapped[str | None] = mapped_column(String(60))
-    task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"))
+    task_id: Mapped[int | None] = mapped_column(ForeignKey("task.id"), index=True)
     complete: Mapped[bool] = mapped_column(default=False)
     run: Mapped[dict[str, Any] | None]
     devices: Mapped[dict[str, Any] | None]
@@ -316,7 +354,18 @@ class Frame(Base):
     """
 
     __tablename__ = "frame"
-    __table_args__ = (UniqueConstraint("take_id", "name"), Index("frame_take_place", "take_id", "place"))
+    __table_args__ = (
+        UniqueConstraint("take_id", "name"),
+        Index("frame_take_place", "take_id", "place"),
+        *_checks(
+            "frame",
+            place="place >= 0",
+            sha256="sha256 ~ '^[0-9a-f]{64}$'",
+            suffix="suffix in ('.jpg', '.png', '.tif')",
+            picture="bytes > 0 and width_px > 0 and height_px > 0 and bits in (8, 16)",
+            rung="rung >= 0",
+        ),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     take_id: Mapped[int] = mapped_column(ForeignKey("take.id"))
@@ -373,19 +422,22 @@ class Product(Discardable, Base):
     """
 
     __tablename__ = "product"
-    __table_args__ = (UniqueConstraint("take_id", "kind", "number"),)
+    __table_args__ = (
+        UniqueConstraint("take_id", "kind", "number"),
+        *_checks("product", number="number >= 1"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(20))
     take_id: Mapped[int] = mapped_column(ForeignKey("take.id"))
     number: Mapped[int]
-    sorting_id: Mapped[int | None] = mapped_column(ForeignKey("sorting.id"))
-    parent_id: Mapped[int | None] = mapped_column(ForeignKey("product.id"))
+    sorting_id: Mapped[int | None] = mapped_column(ForeignKey("sorting.id"), index=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("product.id"), index=True)
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
     files: Mapped[list[str] | None] = mapped_column(JSONB)
     report: Mapped[dict[str, Any] | None]
     version: Mapped[str | None] = mapped_column(String(40))
-    task_id: Mapped[int] = mapped_column(ForeignKey("task.id"))
+    task_id: Mapped[int] = mapped_column(ForeignKey("task.id"), index=True)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     take: Mapped[Take] = relationship(back_populates="products")
