@@ -51,6 +51,23 @@ class OddRequests(unittest.TestCase):
                 address = f"/api/{where}/{number}" + ("/label" if where == "merges" else "")
                 self.assertIn(self.client.get(address).status_code, (404, 422), address)
 
+    def test_a_name_that_is_taken_cannot_be_given_again(self) -> None:
+        part = {"name": "taken rail", "part": {"kind": "rail", "click_um": 2.5}}
+        for where, entry, name in (
+            ("specimens", {**SPECIMEN, "catalogue_number": "TAKEN-1"}, "catalogue_number"),
+            ("rigs", {**RIG, "name": "taken rig"}, "name"),
+            ("parts", part, "name"),
+        ):
+            with self.subTest(where):
+                self.client.post(f"/api/{where}", json=entry)
+                other = self.client.post(f"/api/{where}", json={**entry, name: "another"}).json()
+                for refused in (
+                    self.client.put(f"/api/{where}/{other['id']}", json=entry),
+                    self.client.post(f"/api/{where}", json=entry),
+                ):
+                    self.assertEqual(refused.status_code, 409)
+                    self.assertRegex(refused.json()["message"], "[Tt]aken .*choose another|taken already")
+
     def test_a_character_that_cannot_be_kept_is_named(self) -> None:
         refused = self.client.post("/api/specimens", json={**SPECIMEN, "catalogue_number": "NUL-1", "note": "a\x00b"})
         self.assertEqual(refused.status_code, 422)

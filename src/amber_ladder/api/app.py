@@ -13,7 +13,7 @@ from starlette.routing import Match
 from amber_ladder import __version__, logs
 from amber_ladder.api import bench, cabinet, deeds, events, merge, people, pictures, plan, record, rigs, shoot, sort
 from amber_ladder.api.guard import Guard
-from amber_ladder.api.problems import install
+from amber_ladder.api.problems import documented, install
 from amber_ladder.api.requests import RequestLog
 from amber_ladder.settings import LOOPBACK, settings
 from amber_ladder.store.tasks import Notices
@@ -42,6 +42,7 @@ def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, s
     app.add_middleware(Guard, hosts=hosts)  # the last one that is added is asked first
     for part in _ROUTERS:
         app.include_router(part.router, prefix="/api")
+    documented(app)
     if pages is not None:
         _serve_pages(app, pages)
     return app

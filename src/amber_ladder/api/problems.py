@@ -54,6 +54,22 @@ class Problem(BaseModel):
 RESPONSES: dict[int | str, dict[str, Any]] = {code: {"model": Problem} for code in (401, 404, 409, 422, 502, 503, 507)}
 
 
+def documented(app: FastAPI) -> None:
+    """Let the document say that refusals are JSON, also where the answer itself is a picture, a page or a file."""
+    as_made = app.openapi
+
+    def openapi() -> dict[str, Any]:
+        document = as_made()
+        for operations in document["paths"].values():
+            for operation in operations.values():
+                for status, answer in operation["responses"].items():
+                    if status >= "400" and answer.get("content"):
+                        answer["content"] = {"application/json": next(iter(answer["content"].values()))}
+        return document
+
+    app.openapi = openapi  # type: ignore[method-assign]  # as FastAPI's documentation has it
+
+
 def install(app: FastAPI) -> None:
     """Answer all errors of ours, of validation and of the framework as a Problem."""
 

@@ -24,10 +24,11 @@ def get(session: Session, rig_id: int, *, locked: bool = False) -> Rig:
 def save(session: Session, rig: Rig) -> None:
     """Write a new or changed rig. Raises Conflict when its name is taken."""
     session.add(rig)
+    name = rig.name  # after a failed flush nothing of the row can be read any more
     try:
         session.flush()
     except IntegrityError as error:
-        raise Conflict(f"a rig is called {rig.name} already: choose another name") from error
+        raise Conflict(f"a rig is called {name} already: choose another name") from error
 
 
 def keep_version(session: Session, rig: Rig) -> None:
@@ -59,10 +60,11 @@ def get_part(session: Session, part_id: int, *, locked: bool = False) -> Part:
 def save_part(session: Session, part: Part) -> None:
     """Write a new or changed part. Raises Conflict when its name is taken."""
     session.add(part)
+    kind, name = part.kind, part.name
     try:
         session.flush()
     except IntegrityError as error:
-        raise Conflict(f"a {part.kind} is called {part.name} already: choose another name") from error
+        raise Conflict(f"a {kind} is called {name} already: choose another name") from error
 
 
 def get_calibration(session: Session, calibration_id: int, *, locked: bool = False) -> Calibration:

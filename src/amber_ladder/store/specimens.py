@@ -55,7 +55,8 @@ def get(session: Session, specimen_id: int, *, locked: bool = False) -> Specimen
 def save(session: Session, specimen: Specimen) -> None:
     """Write a new or changed specimen. Raises Conflict when its catalogue number is taken."""
     session.add(specimen)
+    number = specimen.catalogue_number  # after a failed flush nothing of the row can be read any more
     try:
         session.flush()
     except IntegrityError as error:
-        raise Conflict(f"catalogue number {specimen.catalogue_number} is taken already: choose another") from error
+        raise Conflict(f"catalogue number {number} is taken already: choose another") from error

@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
+
+from pydantic import WithJsonSchema
 
 from amber_ladder.core.optics import Optics, Sensor, magnification_is_measured, resolve
 from amber_ladder.core.planning import Ladder
@@ -15,6 +17,9 @@ from amber_ladder.work.stack.scale import Scale, scale_of
 from amber_ladder.work.stack.series import SeriesView, repairable, series_view
 from amber_ladder.work.stack.stages import StageState, stages_of
 
+CameraTime = Annotated[
+    datetime, WithJsonSchema({"type": "string", "description": "the camera's own clock, without a zone"})
+]
 TaskState = Literal["waiting", "running", "done", "failed", "stopped"]
 
 
@@ -63,7 +68,7 @@ class FrameView:
     width_px: int
     height_px: int
     bits: int
-    captured_at: datetime | None
+    captured_at: CameraTime | None
     rung: int | None
     planned_um: float | None
     reported_um: float | None
