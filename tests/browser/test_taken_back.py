@@ -1,5 +1,6 @@
 """Discarding, restoring and undoing on the pages; and a station that several people share."""
 
+import re
 import unittest
 
 from playwright.sync_api import expect
@@ -77,6 +78,70 @@ class TakenBack(PageTest):
         self.undo("label of BACK-2 corrected")
         expect(page.get_by_role("link", name="BACK-2 moss capsule")).to_be_visible()
         self.assertEqual(cabinet.read_specimen(specimen.id).name, "moss capsule")
+
+    def test_what_was_not_saved_is_offered_again(self) -> None:
+        running()
+        stack = new_stack("BACK-4")
+        with self.subTest("a label, put away by Esc and by a click outside"):
+            self.a_label()
+        with self.subTest("a plan, over a reload and another page"):
+            self.a_plan(stack.id)
+        with self.subTest("a rig, over a reload"):
+            self.a_rig()
+
+    def a_label(self) -> None:
+        page = self.page
+        page.goto("/")
+        page.get_by_role("button", name="Add a specimen").click()
+        page.get_by_label("Catalogue number").fill("BACK-3")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Add a specimen").click()
+        expect(page.get_by_label("Catalogue number")).to_have_value("")
+        self.assert_accessible()
+        page.get_by_role("button", name="Go on with it").click()
+        expect(page.get_by_label("Catalogue number")).to_have_value("BACK-3")
+        page.mouse.click(40, 400)
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        page.get_by_role("button", name="Add a specimen").click()
+        page.get_by_role("button", name="Forget it").click()
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Add a specimen").click()
+        expect(page.get_by_label("Catalogue number")).to_be_visible()
+        expect(page.get_by_role("button", name="Go on with it")).to_have_count(0)
+
+    def a_plan(self, stack_id: int) -> None:
+        page = self.page
+        page.goto(f"/stacks/{stack_id}/plan")
+        farthest = page.get_by_label("Farthest point")
+        farthest.fill("650")
+        page.reload()
+        expect(farthest).to_have_value("200")
+        page.get_by_role("link", name="Rigs").click()
+        page.goto(f"/stacks/{stack_id}/plan")
+        page.get_by_role("button", name="Go on with it").click()
+        expect(farthest).to_have_value("650")
+        page.get_by_role("button", name=re.compile("Save")).first.click()
+        expect(page.get_by_role("img", name=re.compile("Live view|Test frame")).first).to_be_attached()
+        self.assertEqual(plan.read_stack(stack_id).plan.far_um, 650)
+        page.goto(f"/stacks/{stack_id}/plan")
+        expect(farthest).to_have_value("650")
+        expect(page.get_by_role("button", name="Go on with it")).to_have_count(0)
+
+    def a_rig(self) -> None:
+        page = self.page
+        page.goto("/rigs")
+        page.get_by_role("button", name="rig of BACK-4").first.click()
+        page.get_by_label("Working distance").fill("21")
+        page.reload()
+        page.get_by_role("button", name="rig of BACK-4").first.click()
+        page.get_by_role("button", name="Go on with it").click()
+        expect(page.get_by_label("Working distance")).to_have_value("21")
+        page.get_by_role("button", name="Save the rig").click()
+        expect(page.get_by_text("Saved.")).to_be_visible()
+        page.reload()
+        page.get_by_role("button", name="rig of BACK-4").first.click()
+        expect(page.get_by_label("Working distance")).to_have_value("21")
+        expect(page.get_by_role("button", name="Go on with it")).to_have_count(0)
 
     def test_rigs_are_discarded_but_not_from_the_bench(self) -> None:
         self.allowed = ["/api/discards"]

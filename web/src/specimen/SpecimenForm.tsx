@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, Refusal, type Specimen } from "../client/api";
 import { Button } from "../ui/Button";
 import { NumberField, TextField } from "../ui/Field";
+import { KeptDraft, useKept } from "../ui/Kept";
 import { Notice } from "../ui/Notice";
 import { Stale } from "../ui/Stale";
 
@@ -50,13 +51,21 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
   const navigate = useNavigate();
   const set = (change: Partial<typeof EMPTY>) => setEntry((now) => ({ ...now, ...change }));
   // What the correction starts from: a label that was read anew meanwhile must not pass for it.
-  const [seen] = useState(specimen?.revision);
+  const [seen, setSeen] = useState(specimen?.revision);
+  const [initial] = useState(entry);
+  const draft = useKept(
+    specimen ? `label ${specimen.id}` : "new label",
+    entry,
+    entry !== initial,
+    seen ?? null,
+  );
   const save = useMutation({
     mutationFn: (over: boolean) =>
       specimen
         ? api.editSpecimen(specimen.id, labelOf(entry), over ? undefined : seen)
         : api.addSpecimen(labelOf(entry)),
     onSuccess: (saved) => {
+      draft.drop();
       void queries.invalidateQueries();
       onDone();
       if (!specimen)
@@ -72,6 +81,15 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
         if (indexSeen !== null) save.mutate(false);
       }}
     >
+      <KeptDraft
+        draft={draft}
+        what="A label"
+        onTake={(kept) => {
+          setEntry({ ...EMPTY, ...kept.value });
+          setIndexSeen(kept.value.medium_index);
+          setSeen(kept.from ?? undefined);
+        }}
+      />
       <TextField
         label="Catalogue number"
         value={entry.catalogue_number}
@@ -151,6 +169,7 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
           fetchTheirs={async () => labelOf(await api.specimen(specimen.id))}
           onMine={() => save.mutate(true)}
           onTheirs={() => {
+            draft.drop();
             void queries.invalidateQueries();
             onDone();
           }}

@@ -7,6 +7,7 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Discard } from "../../ui/Discard";
 import { NumberField, TextField } from "../../ui/Field";
+import { KeptDraft, useKept } from "../../ui/Kept";
 import { Notice } from "../../ui/Notice";
 import { Stale } from "../../ui/Stale";
 import { Calibrations } from "./Calibrations";
@@ -64,11 +65,13 @@ export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
       rig ? api.editRig(rig.id, body, over ? undefined : seen) : api.addRig(body),
     onSuccess: (saved) => {
       queries.setQueryData<Rig[]>(["rigs"], (all) => withSaved(all, saved));
+      left.drop();
       setSeen(saved.version);
       onDirty(false);
       onSaved(saved);
     },
   });
+  const left = useKept(rig ? `rig ${rig.id}` : "new rig", draft, changed && !save.isSuccess, seen ?? null);
   const refusal = [save.error, preview.error].find((error) => error instanceof Refusal) as
     | Refusal
     | undefined;
@@ -102,6 +105,14 @@ export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
           if (entry) save.mutate({ body: entry, over: false });
         }}
       >
+        <KeptDraft
+          draft={left}
+          what={rig ? "A change of this rig" : "A new rig"}
+          onTake={(kept) => {
+            change(kept.value);
+            setSeen(kept.from ?? undefined);
+          }}
+        />
         <div className="flex items-end gap-3">
           <div className="min-w-0 flex-1">
             <TextField
@@ -131,7 +142,10 @@ export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
               return now && entryOf(draftOf(now.name, now.rig, now.parts));
             }}
             onMine={() => save.mutate({ body: entry, over: true })}
-            onTheirs={() => void queries.invalidateQueries({ queryKey: ["rigs"] }).then(onStale)}
+            onTheirs={() => {
+              left.drop();
+              void queries.invalidateQueries({ queryKey: ["rigs"] }).then(onStale);
+            }}
           />
         )}
         <Choice

@@ -20,8 +20,14 @@ export function Rigs() {
   const [turn, setTurn] = useState(0);
   const dirty = useRef(false);
   const begun = useRef<{ id: number; version: number } | null>(null);
-  if (form && begun.current?.id !== form.id) dirty.current = false;
-  if (form && !dirty.current) begun.current = { id: form.id, version: form.version };
+  // What was saved here is what the form shows already.
+  const own = useRef<{ id: number; version: number } | null>(null);
+  if (form && begun.current?.id !== form.id) {
+    dirty.current = false;
+    own.current = null;
+  }
+  const mine = own.current?.id === form?.id && own.current?.version === form?.version;
+  if (form && !dirty.current && !mine) begun.current = { id: form.id, version: form.version };
 
   return (
     <div className="grid h-full grid-cols-[clamp(200px,21vw,290px)_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
@@ -78,7 +84,10 @@ export function Rigs() {
             key={form ? `${form.id} ${begun.current?.version} ${turn}` : "new"}
             rig={form}
             parts={parts.data ?? []}
-            onSaved={(rig) => setChosen(rig.id)}
+            onSaved={(rig) => {
+              own.current = { id: rig.id, version: rig.version };
+              setChosen(rig.id);
+            }}
             onDirty={(now) => {
               dirty.current = now;
             }}

@@ -10,6 +10,7 @@ import { SpecimenForm } from "../../specimen/SpecimenForm";
 import { useStack } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { InHeader } from "../../ui/HeaderSlot";
+import { KeptDraft, useKept } from "../../ui/Kept";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
 import { Stale } from "../../ui/Stale";
@@ -132,6 +133,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
         : api.saveLadder(specimen.id, entry);
     },
     onSuccess: (saved) => {
+      left.drop();
       setTouched(false);
       queries.setQueryData(["stack", saved.id], saved);
       void queries.invalidateQueries({ queryKey: ["cabinet"] });
@@ -146,6 +148,12 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
       void at("plan").then(() => at("shoot"));
     },
   });
+  const left = useKept(
+    stack ? `plan ${stack.id}` : `new plan ${specimen.id}`,
+    { draft, rigId, aperture },
+    touched,
+    revision.current ?? null,
+  );
   const change = (next: Draft) => {
     // From the first change on, what is saved elsewhere must not pass for what this one started from.
     if (!touched) revision.current = stack?.revision;
@@ -210,6 +218,17 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
         onLabel={() => setLabelling(true)}
       />
       <div className="overflow-y-auto p-4">
+        <KeptDraft
+          draft={left}
+          what="A plan"
+          onTake={(kept) => {
+            setRigId(kept.value.rigId);
+            setAperture(kept.value.aperture);
+            setTouched(true);
+            setDraft(kept.value.draft);
+            revision.current = kept.from ?? undefined;
+          }}
+        />
         <div className="mb-2 flex items-start justify-between gap-3">
           <p className={`head text-[1.75rem] leading-tight ${stale ? "text-ink2" : ""}`} aria-live="polite">
             {ladder ? (
@@ -264,6 +283,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
               }}
               onMine={() => save.mutate({ body: plan, over: true })}
               onTheirs={async () => {
+                left.drop();
                 const now = await api.stack(stack.id);
                 queries.setQueryData(["stack", stack.id], now);
                 save.reset();
