@@ -1,8 +1,10 @@
 """Pictures that are small on the disk and huge, or endless, once somebody opens them."""
 
 import io
+import os
 import resource
 import struct
+import subprocess
 import tempfile
 import unittest
 import zlib
@@ -14,11 +16,14 @@ import tifffile
 from PIL import Image
 
 from amber_ladder.errors import UnreadablePicture
+from amber_ladder.formats.apart import Examiner
 from amber_ladder.formats.pictures import examine
 from tests.support.examples import picture
 
 
-class Bombs(unittest.TestCase):
+class Pictures(unittest.TestCase):
+    """Files made by hand."""
+
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory(dir="/tmp")
         self.addCleanup(folder.cleanup)
@@ -47,6 +52,8 @@ class Bombs(unittest.TestCase):
             (self.chunk(b"IHDR", head), extra, self.chunk(b"IDAT", lines), self.chunk(b"IEND", b""))
         )
 
+
+class Bombs(Pictures):
     def test_a_tiff_that_unpacks_to_gigabytes(self) -> None:
         content = self.tiff(np.zeros((64, 64), np.uint8), compression="zlib", metadata=None)
         with tifffile.TiffFile(io.BytesIO(content)) as file:
@@ -104,6 +111,52 @@ class Bombs(unittest.TestCase):
         path = self.folder / "black.tif"
         tifffile.imwrite(path, black, compression="zlib", photometric="rgb")
         self.assertEqual(examine(path).height_px, 3000)
+
+
+class Apart(Pictures):
+    """Within all bounds, and still more than the server wants to hold."""
+
+    def large(self) -> Path:
+        side = 12_000
+        lines = zlib.compress(bytes(side * (1 + 6 * side)), 1)
+        path = self.folder / "large.png"
+        path.write_bytes(self.png(side, side, lines))
+        return path
+
+    def test_what_is_large_is_opened_by_somebody_else(self) -> None:
+        path, examiner = self.large(), Examiner()
+        self.addCleanup(examiner.close)
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        info = examiner.examine(path)
+        self.assertEqual((info.width_px, info.bits), (12_000, 16))
+        self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 50_000)
+
+    def test_memory_and_time_are_limited_and_the_next_picture_is_opened_all_the_same(self) -> None:
+        large, good = self.large(), self.folder / "good.jpg"
+        good.write_bytes(picture())
+        for examiner, words in (
+            (Examiner(memory=100_000_000), "more memory than any frame|damaged or cut short|decoder fail"),
+            (Examiner(seconds=1.5), "within 1.5 s"),
+        ):
+            self.addCleanup(examiner.close)
+            with self.subTest(words):
+                self.assertEqual(examiner.examine(good).format, "JPEG")
+                with self.assertRaisesRegex(UnreadablePicture, words):
+                    examiner.examine(large)
+                self.assertEqual(examiner.examine(good).format, "JPEG")
+
+    def test_a_helper_that_is_killed_is_replaced(self) -> None:
+        good, examiner = self.folder / "good.jpg", Examiner()
+        self.addCleanup(examiner.close)
+        good.write_bytes(picture())
+        examiner.examine(good)
+        subprocess.run(["pkill", "-9", "-P", str(os.getpid()), "-f", "amber_ladder.formats.apart"], check=True)
+        for _ in range(3):
+            try:
+                examiner.examine(good)
+            except UnreadablePicture as error:
+                self.assertIn("decoder fail", str(error))  # the one that was just being asked
+        self.assertEqual(examiner.examine(good).format, "JPEG")
 
 
 if __name__ == "__main__":

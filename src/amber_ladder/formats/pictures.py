@@ -57,7 +57,7 @@ def examine(path: Path, name: str | None = None) -> PictureInfo:
             if start[:2] in (b"II", b"MM"):
                 return _examine_tiff(path, name)
             return _examine_other(path, name)
-    except UnreadablePicture:
+    except (UnreadablePicture, MemoryError):
         raise
     except Image.DecompressionBombError as error:
         raise UnreadablePicture(name, "declares absurd dimensions") from error

@@ -56,7 +56,7 @@ function flat(value: unknown, prefix = ""): Map<string, string> {
     const name = prefix ? `${prefix}, ${key}` : key;
     if (one === null || one === undefined || one === "") continue;
     if (typeof one === "object") for (const pair of flat(one, name)) found.set(...pair);
-    else found.set(name.replaceAll("_", " "), String(one));
+    else found.set(inWords(name), String(one));
   }
   return found;
 }
@@ -66,4 +66,30 @@ function differences(mine: Map<string, string>, theirs: Map<string, string>) {
   return [...names]
     .map((name) => [name, mine.get(name) ?? "not set", theirs.get(name) ?? "not set"] as const)
     .filter(([, own, other]) => own !== other);
+}
+
+const WORDS: Readonly<Record<string, string>> = {
+  near: "nearest point",
+  far: "farthest point",
+  step: "spacing",
+  budget: "time there is",
+  overlap: "overlap",
+  na: "numerical aperture",
+  rig: "rig",
+};
+const UNITS: Readonly<Record<string, string>> = {
+  um: "µm",
+  mm: "mm",
+  nm: "nm",
+  px: "px",
+  s: "s",
+  id: "number",
+};
+
+/** An entry as it is called on the page: `plan, near_um` is the nearest point in µm. */
+function inWords(name: string): string {
+  const parts = name.split(", ").at(-1)?.split("_") ?? [];
+  const unit = parts.length > 1 ? UNITS[parts.at(-1) ?? ""] : undefined;
+  const words = (unit ? parts.slice(0, -1) : parts).join(" ");
+  return `${WORDS[words] ?? words}${unit ? `, ${unit}` : ""}`;
 }

@@ -15,6 +15,7 @@ from amber_ladder.core.frames import Progress
 from amber_ladder.core.measuring import Ruling, combined, measure_ramp, rounded
 from amber_ladder.core.optics import LARGEST_DEVIATION, magnification_is_measured, resolve
 from amber_ladder.errors import BadInput, Conflict, UnreadablePicture
+from amber_ladder.formats.apart import examine_apart
 from amber_ladder.formats.files import plain_name
 from amber_ladder.formats.pictures import SUFFIXES, PictureInfo, StoredFrames, examine, natural_key, read_picture
 from amber_ladder.formats.rig_json import MeasuredValuesJson, RigJson, Strict
@@ -114,7 +115,7 @@ def bring_scale_picture(rig_id: int, name: str, chunks: Iterable[bytes]) -> Scal
     received = store.receive(chunks)
     try:
         name = plain_name(name)
-        info = examine(received.path, name)
+        info = examine_apart(received.path, name)
         _check_size(definition, info, name)
         suffix = SUFFIXES[info.format]
         path = store.adopt(received, suffix)
@@ -203,7 +204,7 @@ def add_ramp_frame(calibration_id: int, name: str, chunks: Iterable[bytes]) -> K
     store = FrameStore(settings().data)
     received = store.receive(chunks)
     try:
-        info = examine(received.path, name)
+        info = examine_apart(received.path, name)
         with transaction() as session:
             calibration = rigs.get_calibration(session, calibration_id, locked=True)
             if calibration.task is not None:

@@ -19,7 +19,8 @@ from amber_ladder.devices.protocols import Camera
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.devices.watched_folder import Arrival, WatchedFolder
 from amber_ladder.errors import AmberLadderError, BadInput, Conflict
-from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key, read_picture
+from amber_ladder.formats.apart import examine_apart
+from amber_ladder.formats.pictures import SUFFIXES, natural_key, read_picture
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
@@ -135,7 +136,7 @@ class Burst:
             self._said = f"{arrival.path.name} {arrival.reason}: left in the folder"
             return
         path = arrival.path
-        info = examine(path)
+        info = examine_apart(path)
         shot = Shot(path.name, info.width_px, info.height_px, info.bits)
         stranger = why_unlike(shot, self._usual)
         if stranger:

@@ -9,7 +9,8 @@ from amber_ladder.devices.protocols import Exposure
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.devices.watched_folder import Arrival, WatchedFolder
 from amber_ladder.errors import BadInput, DeviceTrouble, UnreadablePicture
-from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key
+from amber_ladder.formats.apart import examine_apart
+from amber_ladder.formats.pictures import SUFFIXES, natural_key
 
 _PATIENCE_S = 300.0
 
@@ -35,7 +36,7 @@ class FolderCamera:
                 path, reason = self._arrived[0].path, self._arrived.popleft().reason
                 if reason:
                     raise UnreadablePicture(path.name, reason)
-                info = examine(path)
+                info = examine_apart(path)
                 taken = info.captured_at or datetime.fromtimestamp(path.stat().st_mtime)
                 return Exposure(path.read_bytes(), SUFFIXES[info.format], taken, info.bits)
             self._stop.event.wait(0.1)
@@ -56,7 +57,7 @@ def names_in(folder: Path) -> set[str]:
 def why_unreadable(path: Path) -> str | None:
     """What is wrong with a file; None for a whole picture."""
     try:
-        examine(path)
+        examine_apart(path)
     except UnreadablePicture as error:
         return error.reason
     except OSError:

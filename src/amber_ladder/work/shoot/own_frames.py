@@ -4,8 +4,9 @@ from collections.abc import Iterable, Sequence
 
 from amber_ladder.core.sorting import usual_form, why_unlike
 from amber_ladder.errors import Conflict
+from amber_ladder.formats.apart import examine_apart
 from amber_ladder.formats.files import plain_name
-from amber_ladder.formats.pictures import SUFFIXES, examine, natural_key
+from amber_ladder.formats.pictures import SUFFIXES, natural_key
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
@@ -34,7 +35,7 @@ def add_file(take_id: int, name: str, chunks: Iterable[bytes]) -> FrameView:
     store = FrameStore(settings().data)
     received = store.receive(chunks)
     try:
-        info = examine(received.path, name)
+        info = examine_apart(received.path, name)
         with transaction() as session:
             take = stacks.get_take(session, take_id)
             _open_for_files(take)
