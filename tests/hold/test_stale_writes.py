@@ -69,7 +69,7 @@ class TwoTabs(PageTest):
         self.saved_as(other, "720")
         self.page.get_by_role("button", name="Save this ladder").click()
         stale = self.page.get_by_role("alert").filter(has_text="This was changed meanwhile.")
-        expect(stale.get_by_role("row", name="far um 640 720")).to_be_visible()
+        expect(stale.get_by_role("row", name="farthest point, µm 640 720")).to_be_visible()
         self.assert_accessible()
         self.assertEqual(plan.read_stack(stack.id).plan.far_um, 720)
         stale.get_by_role("button", name="Take theirs").click()
