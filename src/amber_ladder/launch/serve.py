@@ -247,7 +247,7 @@ def serve(*, port: int, demo: bool, reach: Reach) -> int:
             from amber_ladder.demo.tarn_hollow import load_rest
 
             threading.Thread(target=load_rest, args=(leaving.wanted,), daemon=True).start()
-        _stay(station, leaving.wanted)
+        stay(station, leaving.wanted)
     finally:
         station.stop()
     return 0
@@ -267,7 +267,8 @@ def _open(station: Station, leaving: threading.Event) -> None:
             return
 
 
-def _stay(station: Station, leaving: threading.Event) -> None:
+def stay(station: Station, leaving: threading.Event) -> None:
+    """Keep everything up until it is time to leave, through whatever trouble passes."""
     trouble, tidied = "", 0.0
     while not leaving.wait(1.0):
         try:
