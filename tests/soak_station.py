@@ -187,14 +187,14 @@ class Soak:
         plan = {**PLAN, "near_um": 2000, "far_um": 2150, "rail": rail, "timing": timing}
         return int(self.ask("POST", f"/specimens/{specimen}/stacks", {"rig_id": rig, "plan": plan})["id"])
 
-    def ask(self, method: str, path: str, body: Any = None) -> dict[str, Any]:
+    def ask(self, method: str, path: str, body: Any = None) -> Any:
         """The server's answer. Raises HTTPError while it is away or refuses; its own fault is noted."""
         entry: dict[str, Any] = {"content": body} if isinstance(body, bytes) else {"json": body}
         answer = httpx.request(method, f"{self.station.address}api{path}", timeout=60.0, **entry)
         if answer.status_code == 500:
             self.faults.append(f"500: {method} {path}: {answer.text[:200]}")
         answer.raise_for_status()
-        return dict(answer.json())
+        return answer.json()
 
     def note_failure(self, message: str) -> None:
         """A merge may fail for want of room; not for a fault of ours."""

@@ -1,14 +1,17 @@
 """Starting, upgrading and ending a station, well and with bad luck; and what it tells those who are asked for help."""
 
+import json
 import os
 import shutil
 import signal
 import stat
 import subprocess
 import sys
+import sysconfig
 import tempfile
 import time
 import unittest
+import urllib.request
 from pathlib import Path
 
 import psycopg
@@ -16,6 +19,7 @@ import psycopg
 from amber_ladder.launch.postgres import Cluster, free_port
 from amber_ladder.launch.serve import SOURCE
 from amber_ladder.store import database as store
+from tests.support.examples import RIG, picture
 
 _LADDER = [sys.executable, "-m", "amber_ladder.launch"]
 _FAILING = """
@@ -117,6 +121,48 @@ class Starting(Own):
         self.said(station, "It works again.")
         station.send_signal(signal.SIGTERM)
         self.assertEqual(station.wait(60), 0)
+
+
+class NotAsRoot(Own):
+    def test_server_and_worker_of_a_station_that_root_starts_are_a_users(self) -> None:
+        if os.geteuid() != 0:
+            self.skipTest("only root can give its processes away")
+        # An interpreter below /root is no other user's; Debian's own is.
+        python = sys.executable if not Path(sys.executable).resolve().is_relative_to("/root") else "/usr/bin/python3"
+        packages = sysconfig.get_path("purelib")
+        environment = {**self.environment, "PYTHONPATH": f"{SOURCE / 'src'}:{packages}"}
+        station = subprocess.Popen([python, "-m", "amber_ladder.launch", "start", "--port", "0"], env=environment,
+                                   stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)  # fmt: skip
+        self.addCleanup(station.wait)
+        self.addCleanup(station.kill)
+        assert station.stdout is not None
+        self.addCleanup(station.stdout.close)
+        address = self.said(station, "ready at").split(" at ")[1].split()[0]
+        found = subprocess.run(["ps", "-o", "uid=,args=", "--ppid", str(station.pid)], capture_output=True, text=True,
+                               check=True).stdout  # fmt: skip
+        children = [line.split(maxsplit=1) for line in found.splitlines() if "-m" in line]
+        self.assertEqual(len(children), 3, found)
+        self.assertNotIn("0", [uid for uid, _ in children], found)
+        owner = self.data.stat().st_uid
+        self.assertEqual({int(uid) for uid, _ in children}, {owner})
+        with urllib.request.urlopen(f"{address}api/rigs") as answer:
+            self.assertEqual(json.load(answer), [])
+        rig = urllib.request.Request(
+            f"{address}api/rigs", json.dumps(RIG).encode(), {"Content-Type": "application/json"}
+        )
+        with urllib.request.urlopen(rig) as answer:
+            number = json.load(answer)["id"]
+        sent = urllib.request.Request(f"{address}api/rigs/{number}/scale-pictures/a.png", picture(384, 256, kind="PNG"),
+                                      method="PUT")  # fmt: skip
+        with urllib.request.urlopen(sent) as answer:
+            self.assertEqual(answer.status, 201)
+        (kept,) = self.data.glob("originals/*/*.png")
+        self.assertEqual((kept.stat().st_uid, stat.S_IMODE(kept.stat().st_mode)), (owner, 0o400))
+        # Beside it root makes a backup, and what that notes can be read by the server.
+        done = subprocess.run([python, "-m", "amber_ladder.launch", "backup", str(self.data.parent / "backup")],
+                              env=environment, capture_output=True, text=True, check=False)  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual((self.data / "last-backup.json").stat().st_uid, owner)
 
 
 class Upgrading(Own):

@@ -42,7 +42,7 @@ def back_up(folder: Path) -> int:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise AmberLadderError(f"{folder} cannot be made: {error.strerror}. Name another folder.") from error
-    with visiting() as station:
+    with visiting(writes=True) as station:
         if folder.is_relative_to(station.data) or station.data.is_relative_to(folder):
             raise AmberLadderError("a backup inside the data it is of would be lost with it: name another place")
         try:

@@ -9,7 +9,6 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 
@@ -18,6 +17,7 @@ from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.data_lock import DataLock
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
 from amber_ladder.launch.reach import Reach
+from amber_ladder.launch.user import User, own_user
 
 log = logging.getLogger(__name__)
 _ROOM_TO_START = 100_000_000
@@ -43,6 +43,7 @@ class Station:
         # Few arenas: else each thread that ever held a picture keeps its room for good.
         self._environment = {"MALLOC_ARENA_MAX": "2", **os.environ}
         self._reach = reach or Reach()
+        self._user: User | None = None
         self.port = 0
         self._rail_port = 0
 
@@ -87,6 +88,30 @@ class Station:
         left = remove_half_made(self.data)
         if left:
             log.info("%s half-written files or folders of killed work removed", left)
+
+    def run_as(self, user: User) -> None:
+        """Let server, worker and rail be this user's processes from now on, and the data its own."""
+        self._user = user
+        self._environment.update(user.environment(self.data))
+        user.own(self.data)
+
+    def load_demo(self, leaving: threading.Event) -> None:
+        """Fill an empty cabinet with the demo's; leaving breaks that off, and the next start goes on with it."""
+        mark = self.data / "demo-loading"
+        if not mark.exists() and not _cabinet_is_empty():
+            return  # a station that a person has emptied is not filled anew
+        mark.touch()
+        loading = self._spawn("amber_ladder.demo")
+        while loading.poll() is None:
+            if leaving.wait(0.1):
+                loading.kill()
+                loading.wait()
+                return
+        if loading.returncode != 0:
+            raise AmberLadderError(
+                "the demo could not be loaded: see the lines above, and start again to go on with it"
+            )
+        mark.unlink()
 
     def _point_here(self) -> None:
         here = {"AMBER_LADDER_DATA": str(self.data), "AMBER_LADDER_DATABASE_URL": self.cluster.url}
@@ -156,11 +181,18 @@ class Station:
             "rail": ["amber_ladder.simulated.rail", str(self._rail_port)],
         }[name]  # fmt: skip
         # A session of its own: Ctrl-C reaches the launcher alone, which then stops all in order.
-        self._children[name] = subprocess.Popen(
+        self._children[name] = self._spawn(*command, quiet=name == "rail")
+
+    def _spawn(self, *command: str, quiet: bool = False) -> subprocess.Popen[bytes]:
+        user = self._user
+        return subprocess.Popen(
             [sys.executable, "-m", *command],
             env=self._environment,
-            stdout=subprocess.DEVNULL if name == "rail" else None,
+            stdout=subprocess.DEVNULL if quiet else None,
             start_new_session=True,
+            user=user.uid if user else None,
+            group=user.gid if user else None,
+            extra_groups=user.groups if user else None,
             preexec_fn=_die_with_parent,  # noqa: PLW1509 - one system call, no locks
         )
 
@@ -190,53 +222,32 @@ def _die_with_parent() -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-class _Left(BaseException):
-    """Ctrl-C while something long is done in this very process."""
-
-
-class _Leaving:
-    """The wish to end: looked at between steps, and at once where that takes long."""
-
-    def __init__(self) -> None:
-        self.wanted = threading.Event()
-        self._at_once = False
-        for number in (signal.SIGINT, signal.SIGTERM):
-            signal.signal(number, self._asked)
-
-    def _asked(self, _signal: int, _frame: FrameType | None) -> None:
-        self.wanted.set()
-        if self._at_once:
-            raise _Left
-
-    def unless_wanted(self, work: Callable[[], None]) -> None:
-        """Do what may be broken off anywhere: the wish to end does so at once."""
-        self._at_once = True
-        try:
-            if not self.wanted.is_set():
-                work()
-        except _Left:
-            pass
-        finally:
-            self._at_once = False
-
-
 def serve(*, port: int, demo: bool, reach: Reach) -> int:
     """Start, print the address, keep everything up until Ctrl-C. Raises AmberLadderError."""
     reach.check()
     os.umask(0o077)
     station = Station(data_folder(), port=port, reach=reach)
     logs.begin("launcher", station.data)
-    leaving = _Leaving()
+    leaving = threading.Event()
+
+    def leave(_signal: int, _frame: FrameType | None) -> None:
+        leaving.set()
+
+    signal.signal(signal.SIGINT, leave)
+    signal.signal(signal.SIGTERM, leave)
     started = time.monotonic()
     try:
-        _open(station, leaving.wanted)
-        if leaving.wanted.is_set():
+        _open(station, leaving)
+        if leaving.is_set():
             return 0
         if reach.beyond_this_machine and not _accounts():
             raise AmberLadderError("nobody could sign in: make an account first, with ./ladder account add NAME")
+        user = own_user(SOURCE, _say)
+        if user:
+            station.run_as(user)
         if demo:
-            leaving.unless_wanted(lambda: _load_demo(station.data))
-        if leaving.wanted.is_set():
+            station.load_demo(leaving)
+        if leaving.is_set():
             return 0
         station.start_rail()
         station.start_server()
@@ -246,8 +257,8 @@ def serve(*, port: int, demo: bool, reach: Reach) -> int:
         if demo:
             from amber_ladder.demo.tarn_hollow import load_rest
 
-            threading.Thread(target=load_rest, args=(leaving.wanted,), daemon=True).start()
-        stay(station, leaving.wanted)
+            threading.Thread(target=load_rest, args=(leaving,), daemon=True).start()
+        stay(station, leaving)
     finally:
         station.stop()
     return 0
@@ -298,17 +309,6 @@ def _remove_discarded() -> None:
             log.warning("what was discarded is not removed today: %s", error)
         else:
             log.info("%s discarded things were removed for good", removed)
-
-
-def _load_demo(data: Path) -> None:
-    # A load that was broken off is taken up again; a station that a person has emptied is not filled anew.
-    mark = data / "demo-loading"
-    if mark.exists() or _cabinet_is_empty():
-        mark.touch()
-        from amber_ladder.demo.tarn_hollow import load_first
-
-        load_first(_say)
-        mark.unlink()
 
 
 def _say(words: str) -> None:

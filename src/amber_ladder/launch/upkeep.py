@@ -7,7 +7,7 @@ from amber_ladder.launch.visiting import visiting
 
 def doctor(*, mend: bool) -> int:
     """Say what is not as it should be, and with ``mend`` put right what can be; returns 1 where something remains."""
-    with visiting() as station:
+    with visiting(writes=True) as station:
         from amber_ladder.work.upkeep import examine
 
         def progress(done: int, total: int) -> None:

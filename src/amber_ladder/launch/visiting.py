@@ -6,11 +6,14 @@ from contextlib import contextmanager
 
 from amber_ladder.launch.data_lock import InUse
 from amber_ladder.launch.serve import Station, data_folder
+from amber_ladder.launch.user import give_back
 
 
 @contextmanager
-def visiting() -> Iterator[Station]:
+def visiting(*, writes: bool = False) -> Iterator[Station]:
     """The station's data with its database: that of the one that runs, else started for as long as this takes.
+
+    ``writes`` is said by those who change files: what root writes becomes the station's own.
 
     This process is pointed at it. ``station.lock.held`` tells whether nobody else works with it meanwhile.
     """
@@ -24,4 +27,6 @@ def visiting() -> Iterator[Station]:
         yield station
     finally:
         station.stop()
+        if writes:
+            give_back(station.data)
         os.environ.pop("AMBER_LADDER_DATABASE_URL", None)
