@@ -53,6 +53,16 @@ class Worker(unittest.TestCase):
         until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")  # type: ignore[func-returns-value]
         self.assertTrue((FrameStore(settings().data).product_folder(begun.id) / "composite.tif").is_file())
 
+    def test_a_merge_that_ends_while_the_database_is_away_is_done_when_it_is_back(self) -> None:
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
+        until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
+        self.station.cluster.stop(at_once=True)
+        log = settings().data / "logs" / "worker.log"
+        until(lambda: "this waits until it does" in log.read_text(), "the worker to miss the database")
+        self.assertIsNone(self.station.keep_up())  # type: ignore[func-returns-value]
+        until(lambda: self.merge_task(begun.id).state == "done", "the merge")
+        self.assertIn(f"[task {begun.task.id}, merge]", log.read_text())
+
     def test_a_running_merge_stops_when_asked_and_writes_nothing(self) -> None:
         begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
         until(lambda: self.merge_task(begun.id).state == "running", "the merge to begin")
@@ -91,7 +101,7 @@ class Worker(unittest.TestCase):
                 for line in stream:
                     if line.startswith(b": still here"):
                         ready.set()
-                    if line.startswith(b"data: "):
+                    if line.startswith(b'data: {"stack_id"'):  # not what people do
                         heard.append(json.loads(line[6:]))
                         if heard[-1]["task"]["state"] == "done" and [heard[-1]["task"]["id"]] == wanted:
                             return

@@ -3,7 +3,7 @@
 from fastapi import APIRouter
 
 from amber_ladder.api.problems import RESPONSES
-from amber_ladder.work import cabinet
+from amber_ladder.work import cabinet, upkeep
 from amber_ladder.work.stack.stages import StageView, all_stages
 from amber_ladder.work.stack.views import SpecimenView
 
@@ -14,6 +14,12 @@ router = APIRouter(tags=["cabinet"], responses=RESPONSES)
 def stages() -> list[StageView]:
     """The stages of the job, in the order of work."""
     return all_stages()
+
+
+@router.get("/station")
+def station() -> upkeep.StationView:
+    """When the station was last backed up, and the room it has."""
+    return upkeep.read_station()
 
 
 @router.get("/specimens")

@@ -2,9 +2,10 @@
 
 import logging
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from typing import TypeVar
 
-from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped, storage_trouble
+from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped, StorageFull, storage_trouble
 from amber_ladder.logs import about
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
@@ -17,21 +18,27 @@ from amber_ladder.work.stack.views import TaskView, task_view
 LONG_WORK = {work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING)}
 """All there is. A stage that does long work declares it beside its use case, and is named here."""
 _REPORT_EVERY_S = 0.2
-_DATABASE_PATIENCE_S = 600.0
+_AGAIN_S = 1.0
+T = TypeVar("T")
 
 log = logging.getLogger(__name__)
 
 
 def run(task_id: int) -> None:
-    """Do one task to its end, whatever that is. Raises DatabaseAway when the end cannot be written down."""
-    with transaction() as session:
-        task = stacks.get_task(session, task_id)
-        if task.state in tasks.ENDED:
-            return
-        kind = task.kind
+    """Do one task to its end, whatever that is; while the database is away, wait for it."""
+    kind = _patiently(lambda: _kind_of_unfinished(task_id))
+    if kind is None:
+        return
     with about(f"task {task_id}, {kind}"):
         log.info("begins")
-        _do(task_id, kind)
+        # Nothing half-done is kept: when the database was away in between, the work is done anew.
+        _patiently(lambda: _do(task_id, kind))
+
+
+def _kind_of_unfinished(task_id: int) -> str | None:
+    with transaction() as session:
+        task = stacks.get_task(session, task_id)
+        return None if task.state in tasks.ENDED else task.kind
 
 
 def _do(task_id: int, kind: str) -> None:
@@ -42,7 +49,8 @@ def _do(task_id: int, kind: str) -> None:
     except Stopped:
         _end(task_id, "stopped", "stopped by hand")
     except DatabaseAway:
-        raise  # the worker takes the task up again once the database is back
+        log.warning("the database does not answer: this waits until it does")
+        raise
     except AmberLadderError as error:
         _end(task_id, "failed", str(error))
     except OSError as error:
@@ -53,6 +61,19 @@ def _do(task_id: int, kind: str) -> None:
         _end(task_id, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")
     else:
         _end(task_id, "done")
+
+
+def _patiently(work: Callable[[], T], *, for_room: bool = False) -> T:
+    """Do it again as long as the database is away, which the launcher brings back, or as its disk has no room."""
+    while True:
+        try:
+            return work()
+        except DatabaseAway:
+            time.sleep(_AGAIN_S)
+        except StorageFull:
+            if not for_room:
+                raise
+            time.sleep(_AGAIN_S)
 
 
 def stop(task_id: int) -> TaskView:
@@ -79,18 +100,12 @@ def unfinished() -> list[int]:
 
 
 def _end(task_id: int, state: str, message: str = "") -> None:
+    def write() -> None:
+        with transaction() as session:
+            tasks.end(session, stacks.get_task(session, task_id), state, message)
+
     log.info("%s", state)
-    patience = time.monotonic() + _DATABASE_PATIENCE_S
-    while True:
-        try:
-            with transaction() as session:
-                tasks.end(session, stacks.get_task(session, task_id), state, message)
-        except DatabaseAway:
-            if time.monotonic() > patience:
-                raise
-            time.sleep(1.0)
-        else:
-            return
+    _patiently(write, for_room=True)
 
 
 class _Reporter:

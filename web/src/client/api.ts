@@ -57,6 +57,7 @@ const asItIs = (file: File) => ({
 
 export const api = {
   stages: () => answered(client.GET("/api/stages")),
+  station: () => answered(client.GET("/api/station")),
   cabinet: (words: string, kind: string) =>
     answered(client.GET("/api/specimens", { params: { query: { words, kind } } })),
   specimen: (id: number) =>

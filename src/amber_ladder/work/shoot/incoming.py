@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.light import FrameFault
 from amber_ladder.core.sorting import Shot
-from amber_ladder.errors import DatabaseAway, UnreadablePicture
+from amber_ladder.errors import DatabaseAway, StorageFull, UnreadablePicture
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore, Received
@@ -21,6 +21,7 @@ from amber_ladder.work.stack.views import frame_view
 
 T = TypeVar("T")
 _PATIENCE_S = 60.0
+_PATIENCE_FOR_ROOM_S = 3600.0
 
 
 def decoded(content: bytes) -> NDArray[np.uint8]:
@@ -77,13 +78,16 @@ def keep_frame(
     return patiently(write)
 
 
-def patiently(write: Callable[[], T]) -> T:
-    """Try again while the database is away, for the specimen will not wait. Raises DatabaseAway."""
-    end = time.monotonic() + _PATIENCE_S
+def patiently(write: Callable[[], T], *, for_room: bool = False) -> T:
+    """Try again while the database is away, for the specimen will not wait; or ``for_room``, while its disk is full,
+
+    for how something ended has to be written down. Raises DatabaseAway, StorageFull.
+    """
+    end = time.monotonic() + (_PATIENCE_FOR_ROOM_S if for_room else _PATIENCE_S)
     while True:
         try:
             return write()
-        except DatabaseAway:
-            if time.monotonic() > end:
+        except (DatabaseAway, StorageFull) as error:
+            if time.monotonic() > end or (isinstance(error, StorageFull) and not for_room):
                 raise
             time.sleep(0.5)

@@ -127,7 +127,7 @@ def end_take(task_id: int, take_id: int, state: str, message: str) -> None:
                 take.complete = sum(frame.left_out is None for frame in take.frames) >= 2
             tasks.end(session, stacks.get_task(session, task_id), state, message)
 
-    patiently(write)
+    patiently(write, for_room=True)
 
 
 def cut_off() -> list[tuple[int, int, bool]]:

@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { ToggleGroup } from "radix-ui";
 import { useDeferredValue, useState } from "react";
 import { api } from "../../client/api";
+import { bytes, moment } from "../../lib/numbers";
 import { SpecimenForm } from "../../specimen/SpecimenForm";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -142,9 +143,34 @@ export function Cabinet() {
           </Button>
         </nav>
       )}
+      <Upkeep />
       <Panel title="Add a specimen" open={adding} onClose={() => setAdding(false)}>
         <SpecimenForm onDone={() => setAdding(false)} />
       </Panel>
     </div>
   );
 }
+
+const OLD_DAYS = 7;
+
+/** When the station was last backed up, and what room it has: said quietly while all is well. */
+function Upkeep() {
+  const station = useQuery({ queryKey: ["station"], queryFn: api.station, refetchInterval: 60_000 });
+  if (!station.data) return null;
+  const { backup, free_bytes } = station.data;
+  const days = backup ? (Date.now() - Date.parse(backup.at)) / 86_400_000 : Number.POSITIVE_INFINITY;
+  return (
+    <p className="px-5 pb-6 text-[0.9375rem] text-ink2">
+      <span className={days > OLD_DAYS ? "text-fault" : ""}>
+        {backup
+          ? `Last backup ${moment(backup.at)}, in ${backup.folder}.`
+          : "No backup was ever made: ./ladder backup FOLDER makes one."}
+      </span>{" "}
+      <span className={free_bytes < LITTLE_ROOM ? "text-fault" : ""}>
+        {bytes(free_bytes)} are free on the disk.
+      </span>
+    </p>
+  );
+}
+
+const LITTLE_ROOM = 5e9;
