@@ -1,11 +1,16 @@
 """Discarding, restoring and undoing on the pages; and a station that several people share."""
 
+import os
 import re
+import subprocess
+import sys
 import unittest
 
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
-from amber_ladder.work import cabinet, plan, rigs
+from amber_ladder.launch.postgres import free_port, wait_for_port
+from amber_ladder.launch.serve import SOURCE
+from amber_ladder.work import cabinet, people, plan, rigs
 from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
 from tests.support.examples import RIG, SPECIMEN
@@ -155,6 +160,59 @@ class TakenBack(PageTest):
         page.get_by_role("button", name="Discard it").click()
         expect(page.get_by_text("stands on the bench: put another rig there first")).to_be_visible()
         self.assert_accessible()
+
+
+class Shared(PageTest):
+    """A station that several people share: the same data behind a server that lets nobody in unknown."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        port = free_port(0)
+        command = [sys.executable, "-m", "uvicorn", "--factory", "amber_ladder.api.app:served", "--port", str(port),
+                   "--log-level", "warning", "--timeout-graceful-shutdown", "1"]  # fmt: skip
+        environment = {**os.environ, "AMBER_LADDER_SIGN_IN": "true", "PYTHONPATH": str(SOURCE / "src")}
+        server = subprocess.Popen(command, env=environment)
+        self.addCleanup(server.wait)
+        self.addCleanup(server.terminate)
+        self.assertTrue(wait_for_port(port, seconds=60))
+        self.address = f"http://127.0.0.1:{port}/"
+        for name in ("Ada", "Ben"):
+            if name not in people.names():
+                entry = {"name": name, "password": "a capped column at dusk"}
+                people.add_account(people.NewAccount.model_validate(entry))
+
+    def sign_in(self, page: Page, name: str, password: str = "a capped column at dusk") -> None:
+        page.get_by_label("Name").fill(name)
+        page.get_by_label("Password").fill(password)
+        page.keyboard.press("Enter")
+
+    def test_in_out_and_one_bench_for_two(self) -> None:
+        self.allowed = ["/api/"]  # what is refused before signing in, and while the other has the bench
+        stack, page = new_stack("SHARED-1", far_um=700), self.page
+        page.goto(f"{self.address}stacks/{stack.id}/shoot")
+        self.assert_accessible()
+        self.sign_in(page, "Ada", "not this one")
+        expect(page.get_by_text("do not belong together")).to_be_visible()
+        self.sign_in(page, "Ada")
+        expect(page.get_by_role("button", name="Ada")).to_be_visible()
+        page.get_by_role("button", name="Back off to the rail's end").click()
+        other = page.context.browser.new_context().new_page()  # type: ignore[union-attr]
+        self.addCleanup(other.context.close)
+        other.goto(f"{self.address}stacks/{stack.id}/shoot")
+        self.sign_in(other, "Ben")
+        expect(other.get_by_text("Ada has the bench since")).to_be_visible()
+        expect(other.get_by_role("button", name="Shoot this ladder")).to_be_disabled()
+        other.get_by_role("button", name="Ask for it").click()
+        expect(page.get_by_text("Ben would like to have the bench.")).to_be_visible()
+        self.assert_accessible()
+        other.get_by_label("A word, to take it over").fill("the snow melts")
+        other.get_by_role("button", name="Take it over").click()
+        expect(other.get_by_text("Ben took over from Ada: the snow melts")).to_be_visible()
+        expect(page.get_by_text("Ben has the bench since")).to_be_visible()
+        page.get_by_role("button", name="Ada").click()
+        page.get_by_role("button", name="Sign out everywhere").click()
+        expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+        self.assertEqual(page.request.get(f"{self.address}api/specimens").status, 401)
 
 
 if __name__ == "__main__":

@@ -66,7 +66,7 @@ class SigningIn(unittest.TestCase):
             for method in self.app.openapi()["paths"][route]:
                 with self.subTest(f"{method} {path}"):
                     self.assertEqual(client.request(method, path).status_code, 401)
-        self.assertEqual(client.get("/api/session").json(), {"needed": False, "name": None})
+        self.assertEqual(client.get("/api/session").json(), {"needed": True, "name": None})
         self.assertEqual(client.get("/api/health").status_code, 200)
 
     def test_in_and_out_here_and_everywhere(self) -> None:

@@ -75,9 +75,9 @@ class Starting(Own):
         self.assertLess(time.monotonic() - began, 20)  # the load takes a minute and more
         self.assertTrue((self.data / "demo-loading").exists())
         again = self.start("demo")
+        # What is there already is left as it is: all of it again would end in names that are taken.
         self.said(again, "Loading the demo field station")
-        self.said(again, "ready at")
-        self.assertFalse((self.data / "demo-loading").exists())
+        self.said(again, "Shooting and merging")
         again.send_signal(signal.SIGINT)
         self.assertEqual(again.wait(60), 0)
 

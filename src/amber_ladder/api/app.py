@@ -35,7 +35,7 @@ def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, s
         openapi_url="/api/openapi.json",
     )
     install(app)
-    app.state.notices = Notices()
+    app.state.notices, app.state.sign_in = Notices(), sign_in
     app.add_middleware(RequestLog)
     if sign_in:
         app.add_middleware(people.SignInGate)

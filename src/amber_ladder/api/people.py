@@ -62,9 +62,9 @@ def health() -> dict[str, str]:
 
 
 @router.get("/session")
-def session() -> SessionView:
+def session(request: Request) -> SessionView:
     """Who is signed in here."""
-    return SessionView(settings().sign_in, PERSON.get())
+    return SessionView(request.app.state.sign_in, PERSON.get())
 
 
 @router.post("/session")
@@ -75,7 +75,7 @@ def sign_in(entry: people.SignInEntry, request: Request, response: Response) -> 
         _COOKIE, signed_in.token, max_age=int(LASTS.total_seconds()), httponly=True, samesite="strict",
         secure=settings().secure,
     )  # fmt: skip
-    return SessionView(settings().sign_in, signed_in.name)
+    return SessionView(request.app.state.sign_in, signed_in.name)
 
 
 @router.delete("/session")
@@ -87,14 +87,14 @@ def sign_out(request: Request, response: Response, *, everywhere: bool = False) 
     elif token:
         people.sign_out(token)
     response.delete_cookie(_COOKIE, httponly=True, samesite="strict", secure=settings().secure)
-    return SessionView(settings().sign_in, None)
+    return SessionView(request.app.state.sign_in, None)
 
 
 @router.put("/password")
-def change_password(entry: people.NewPassword) -> SessionView:
+def change_password(entry: people.NewPassword, request: Request) -> SessionView:
     """Change one's own password; all browsers are signed out, this one too."""
     people.change_password(PERSON.get() or "", entry)
-    return SessionView(settings().sign_in, None)
+    return SessionView(request.app.state.sign_in, None)
 
 
 def _token(scope: Scope) -> str | None:
