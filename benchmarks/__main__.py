@@ -1,4 +1,4 @@
-"""``./ladder benchmark [select|pyramid|blend|memory|plan|bench …]``: medians, as ratios to a floor of the same run."""
+"""``./ladder benchmark [NAME …]``: medians, as ratios to a floor of the same run."""
 
 import json
 import subprocess
@@ -11,7 +11,7 @@ from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
 
 RUNS = 3
 BOUNDS = {"select": "to hold: 3.5 ×", "pyramid": "to hold: 6 ×", "blend": "no bound set"}
-NAMES = (*BOUNDS, "memory", "plan", "bench")
+NAMES = (*BOUNDS, "memory", "plan", "bench", "station")
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -39,7 +39,9 @@ def main(names: list[str]) -> int:
         _plans()
     if "bench" in wanted:
         _bench()
-    if set(wanted) - {"plan", "bench"}:
+    if "station" in wanted:
+        _station()
+    if set(wanted) - {"plan", "bench", "station"}:
         _merges(wanted)
     return 0
 
@@ -52,6 +54,18 @@ def _plans() -> None:
     print(f"a plan at the server: {plan_ms / floor_ms:.2f} × the floor ({plan_ms:.1f} ms; to hold: 50 ms)")
     print(
         f"from a key press to the new ladder: {page_ms / floor_ms:.1f} × the floor ({page_ms:.0f} ms; to hold: 100 ms)"
+    )
+
+
+def _station() -> None:
+    from benchmarks.station import measure as measure_station  # starts a server
+
+    floor_ms, long_ms, short_sheet_ms, tall_sheet_ms = measure_station()
+    print(f"floor: a frame into an empty take: {floor_ms:.0f} ms")
+    print(f"a frame into a take of 5,000: {long_ms / floor_ms:.2f} × the floor ({long_ms:.0f} ms; to hold: 1.2 ×)")
+    print(
+        f"a bench sheet of 3,000 rungs: {tall_sheet_ms / short_sheet_ms:.2f} × one of 20 ({tall_sheet_ms / 1e3:.1f} s; "
+        "to hold: 5 s)"
     )
 
 

@@ -18,7 +18,9 @@ from tests.support.examples import SPECIMEN, picture
 from tests.support.station import until
 
 
-class FullDisk(unittest.TestCase):
+class SmallDisk(unittest.TestCase):
+    """A disk of its own, which root alone can mount."""
+
     def setUp(self) -> None:
         self.disk = Path(tempfile.mkdtemp(prefix="amber-ladder-full-", dir="/tmp"))
         mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=160m,mode=755", "none", self.disk], check=False)
@@ -26,13 +28,27 @@ class FullDisk(unittest.TestCase):
             self.skipTest("a small disk can be mounted by root only")
         self.addCleanup(shutil.rmtree, self.disk, ignore_errors=True)
         self.addCleanup(lambda: subprocess.run(["umount", "-l", self.disk], check=False))
-        environment = {**os.environ, "AMBER_LADDER_DATA": str(self.disk / "data"), "PYTHONPATH": str(SOURCE / "src"),
-                       "AMBER_LADDER_PAGES": str(SOURCE / "web" / "dist")}  # fmt: skip
-        environment.pop("AMBER_LADDER_DATABASE_URL", None)
-        self.station = subprocess.Popen(
-            [sys.executable, "-m", "amber_ladder.launch", "start", "--port", "0"], env=environment,
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-        )  # fmt: skip
+        self.environment = {**os.environ, "AMBER_LADDER_DATA": str(self.disk / "data"),
+                            "PYTHONPATH": str(SOURCE / "src"), "AMBER_LADDER_PAGES": str(SOURCE / "web" / "dist")}  # fmt: skip
+        self.environment.pop("AMBER_LADDER_DATABASE_URL", None)
+
+
+_START = [sys.executable, "-m", "amber_ladder.launch", "start", "--port", "0"]
+
+
+class ReadOnly(SmallDisk):
+    def test_a_disk_that_cannot_be_written_is_named_at_the_start(self) -> None:
+        subprocess.run(["mount", "-o", "remount,ro", self.disk], check=True)
+        done = subprocess.run(_START, env=self.environment, capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, 1)
+        self.assertRegex(done.stderr, "^ladder: The data folder cannot be written to: .*its disk and its owner.$")
+
+
+class FullDisk(SmallDisk):
+    def setUp(self) -> None:
+        super().setUp()
+        self.station = subprocess.Popen(_START, env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+                                        text=True)  # fmt: skip
         self.addCleanup(self.end)
         assert self.station.stdout is not None
         self.address = next(line for line in self.station.stdout if "ready at" in line).split(" at ")[1].split()[0]

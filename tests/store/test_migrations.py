@@ -120,6 +120,16 @@ class FromTheVersionBefore(unittest.TestCase):
         self.assertTrue((self.data / "merges" / "000007" / "composite.tif").is_file())
         self.alembic("upgrade", "head")
 
+    def test_down_to_nothing_and_up_again(self) -> None:
+        self.alembic("upgrade", "head")
+        self.alembic("downgrade", "base")
+        left = self.rows(
+            "select relname from pg_class where relnamespace = 'public'::regnamespace and relkind in ('r', 'S')"
+        )
+        self.assertEqual(left, [("alembic_version",)])
+        self.alembic("upgrade", "head")
+        self.assertEqual(self.rows("select count(*) from specimen"), [(0,)])
+
 
 def sorted_row(row: tuple[Any, ...]) -> list[str]:
     """Columns that were taken away and added again stand elsewhere."""

@@ -1,12 +1,12 @@
 """Writing files all or nothing, and saying plainly when the disk is full."""
 
-import os
 import secrets
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
+from amber_ladder.durable import flush
 from amber_ladder.errors import BadInput, StorageFull, UnreadablePicture, disk_is_full
 
 LONGEST_NAME = 200
@@ -46,21 +46,17 @@ def folder_in_one_piece(target: Path) -> Iterator[Path]:
     try:
         with full_disk_named(target):
             yield scratch
-            for file in scratch.iterdir():
-                if file.is_file():
-                    _flush(file)
+            flush(*(file for file in scratch.iterdir() if file.is_file()))
             if not target.exists():
+                flush(scratch)
                 scratch.rename(target)
+                flush(target.parent)
                 return
             for file in sorted(scratch.iterdir()):
                 file.replace(target / file.name)
+            flush(target)
     finally:
         shutil.rmtree(scratch, ignore_errors=True)
-
-
-def _flush(file: Path) -> None:
-    with file.open("rb+") as handle:
-        os.fsync(handle.fileno())
 
 
 def plain_name(name: str) -> str:

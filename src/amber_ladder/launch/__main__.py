@@ -5,7 +5,7 @@ import sys
 from argparse import Namespace
 from pathlib import Path
 
-from amber_ladder.errors import AmberLadderError
+from amber_ladder.errors import AmberLadderError, storage_trouble
 
 # Each imports what it needs itself: a start must not wait for what only the tests want.
 
@@ -124,8 +124,14 @@ def main() -> int:
     try:
         return int(chosen.do(chosen))
     except AmberLadderError as error:
-        print(f"ladder: {error}", file=sys.stderr)
-        return 1
+        words = str(error)
+    except OSError as error:
+        trouble = storage_trouble(error)
+        if trouble is None:
+            raise
+        words = trouble
+    print(f"ladder: {words}", file=sys.stderr)
+    return 1
 
 
 if __name__ == "__main__":

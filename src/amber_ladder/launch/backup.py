@@ -12,9 +12,11 @@ from pathlib import Path
 from typing import Any
 
 from amber_ladder import __version__
+from amber_ladder.durable import flush
 from amber_ladder.errors import AmberLadderError, StorageFull, disk_is_full
 from amber_ladder.launch.serve import RESTORING, Station, data_folder
 from amber_ladder.launch.visiting import visiting
+from amber_ladder.store.frame_store import sha256_of
 
 _DUMP, _CONTENTS = "database.dump", "contents.json"
 _CHUNK = 1 << 20
@@ -67,7 +69,7 @@ def restore(folder: Path, made: str | None = None) -> int:
     folder, data = folder.resolve(), data_folder()
     part = _chosen(folder, made)
     contents = json.loads((part / _CONTENTS).read_text())
-    if _checksum(part / _DUMP) != contents["database_sha256"]:
+    if sha256_of(part / _DUMP) != contents["database_sha256"]:
         raise AmberLadderError(f"{part / _DUMP} is damaged: choose an earlier one with --made ({_all(folder)})")
     mark = data / RESTORING
     if data.exists() and any(data.iterdir()) and not mark.exists():
@@ -123,18 +125,18 @@ def _back_up(station: Station, folder: Path) -> _Copied:
                 source, target = station.data / "products" / place, folder / "products" / place
                 _copy(copied, source, target, f"{file} of {product.owner}")
                 if target.is_file():
-                    own[file] = _checksum(target)
+                    own[file] = sha256_of(target) or ""
         contents = {
             "made_with": f"Amber Ladder {__version__}",
             "made_at": datetime.now().astimezone().isoformat(timespec="seconds"),
-            "database_sha256": _checksum(part / _DUMP),
+            "database_sha256": sha256_of(part / _DUMP),
             "originals": [str(one.place) for one in holdings.originals if (folder / "originals" / one.place).is_file()],
             "products": products,
         }
         (part / _CONTENTS).write_text(json.dumps(contents))
-        _flush(part / _DUMP, part / _CONTENTS, part)
+        flush(part / _DUMP, part / _CONTENTS, part)
         part.rename(folder / "databases" / stamp)
-        _flush(folder / "databases")
+        flush(folder / "databases")
     finally:
         shutil.rmtree(part, ignore_errors=True)
     for old in _finished(folder)[:-_KEPT]:
@@ -178,7 +180,7 @@ def _copy(copied: _Copied, source: Path, target: Path, words: str, *, sha256: st
             return
         shutil.copystat(source, scratch)
         scratch.replace(target)
-        _flush(target.parent)
+        flush(target.parent)
     finally:
         scratch.unlink(missing_ok=True)
     copied.files += 1
@@ -203,20 +205,6 @@ def _finished(folder: Path) -> list[Path]:
 
 def _all(folder: Path) -> str:
     return ", ".join(part.name for part in _finished(folder)[-6:])
-
-
-def _checksum(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
-
-
-def _flush(*paths: Path) -> None:
-    for path in paths:
-        handle = os.open(path, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
 
 
 def _storage_trouble(error: OSError, folder: Path) -> AmberLadderError:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+from amber_ladder.durable import flush
 from amber_ladder.errors import NotFound, StorageFull, disk_is_full
 
 
@@ -66,7 +67,7 @@ class FrameStore:
         target.parent.mkdir(parents=True, exist_ok=True)
         received.path.chmod(received.path.stat().st_mode & 0o444)
         received.path.replace(target)
-        _flush_folder(target.parent)
+        flush(target.parent, target.parent.parent)
         return target
 
     def drop(self, received: Received) -> None:
@@ -103,13 +104,3 @@ def sha256_of(path: Path) -> str | None:
             return hashlib.file_digest(file, "sha256").hexdigest()
     except OSError:
         return None
-
-
-def _flush_folder(folder: Path) -> None:
-    """After this the name is on the disk too, not only the content."""
-    for one in (folder, folder.parent):
-        handle = os.open(one, os.O_RDONLY | os.O_DIRECTORY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)

@@ -67,3 +67,15 @@ def upgrade() -> None:
         "insert into rig_version (rig_id, number, name, definition, parts, created_at) "
         "select id, 1, name, definition, parts, updated_at from rig"
     )
+
+
+def downgrade() -> None:
+    for table in ("calibration", "rig_version", "part"):
+        op.drop_table(table)
+    for table, names in (
+        ("stack", ("cautions_read", "rig_version")),
+        ("rig", ("flash_power", "on_bench_at", "version", "parts")),
+        ("specimen", ("depth_mm", "height_mm", "width_mm")),
+    ):
+        for name in names:
+            op.drop_column(table, name)

@@ -21,3 +21,9 @@ def upgrade() -> None:
     )
     op.add_column("take", sa.Column("run", JSONB, nullable=True))
     op.add_column("frame", sa.Column("faults", JSONB, nullable=False, server_default="[]"))
+
+
+def downgrade() -> None:
+    op.drop_column("frame", "faults")
+    op.drop_column("take", "run")
+    op.drop_table("bench")
