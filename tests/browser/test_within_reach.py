@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.launch.serve import SOURCE
 from amber_ladder.work import cabinet, plan, rigs
-from amber_ladder.work.rigs import calibrations
+from amber_ladder.work.rigs import scales
 from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
@@ -97,11 +97,11 @@ class Chosen(PageTest):
 
     def test_2_a_scale_measured_after_the_run_is_applied_by_hand(self) -> None:
         page, sensor = self.page, self.first.rig.sensor
-        kept = calibrations.bring_scale_picture(
+        kept = scales.bring_scale_picture(
             self.first.rig_id, "coin.jpg", [picture(sensor.width_px, sensor.height_px, seed=3)]
         ).picture
-        entry = calibrations.ScaleEntry(picture=kept, length_um=210, points=(40, 50, 240, 50))
-        calibrations.save_scale(self.first.rig_id, entry)
+        entry = scales.ScaleEntry(picture=kept, length_um=210, points=(40, 50, 240, 50))
+        scales.save_scale(self.first.rig_id, entry)
         page.goto(f"/stacks/{self.first.id}/record")
         expect(page.get_by_text("nominal", exact=True)).to_be_visible()
         page.get_by_role("combobox", name="Scale to use").click()

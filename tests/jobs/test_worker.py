@@ -14,7 +14,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import cabinet, merge, plan, rigs, tasks
 from amber_ladder.work.practice import takes
-from amber_ladder.work.rigs import calibrations
+from amber_ladder.work.rigs import calibrations, ramps
 from amber_ladder.work.stack.views import TakeView, TaskView
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import running, until
@@ -72,20 +72,20 @@ class Worker(unittest.TestCase):
 
     def test_a_ramp_is_shot_and_measured_with_progress_and_can_be_stopped(self) -> None:
         rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "ramp"}))
-        entry = calibrations.RampEntry(slope_deg=20, units_per_frame=1, simulated_unit_um=10)
+        entry = ramps.RampEntry(slope_deg=20, units_per_frame=1, simulated_unit_um=10)
 
         def task(number: int) -> TaskView:
             found = next(one for one in calibrations.of_rig(rig.id) if one.id == number).task
             assert found is not None
             return found
 
-        begun = calibrations.begin_ramp(rig.id, entry)
+        begun = ramps.begin_ramp(rig.id, entry)
         until(lambda: task(begun.id).done > 2, "the ramp to be under way")
         self.assertEqual(task(begun.id).phase, "shoot")
         tasks.stop(task(begun.id).id)
         until(lambda: task(begun.id).state == "stopped", "the ramp to stop")
         self.assertIsNone(calibrations.of_rig(rig.id)[0].result)
-        again = calibrations.begin_ramp(rig.id, entry.model_copy(update={"simulated_unit_um": 12.0}))
+        again = ramps.begin_ramp(rig.id, entry.model_copy(update={"simulated_unit_um": 12.0}))
         until(lambda: task(again.id).state in ("done", "failed"), "the ramp to be measured")
         result = calibrations.of_rig(rig.id)[0].result
         assert result is not None

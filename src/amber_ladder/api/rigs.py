@@ -7,7 +7,7 @@ from fastapi import APIRouter, Path, Query, Request, Response
 from amber_ladder.api.bodies import BODY, streamed
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import rigs
-from amber_ladder.work.rigs import calibrations, parts
+from amber_ladder.work.rigs import calibrations, parts, ramps, scales
 
 router = APIRouter(tags=["rigs"], responses=RESPONSES)
 
@@ -73,45 +73,45 @@ def rig_calibrations(rig_id: int) -> list[calibrations.CalibrationView]:
 
 
 @router.put("/rigs/{rig_id}/scale-pictures/{name}", status_code=201, openapi_extra=BODY)
-async def bring_scale_picture(rig_id: int, name: str, request: Request) -> calibrations.ScalePicture:
+async def bring_scale_picture(rig_id: int, name: str, request: Request) -> scales.ScalePicture:
     """Keep a picture and look for a ruling in it; the body is the file."""
-    return await streamed(request, lambda chunks: calibrations.bring_scale_picture(rig_id, name, chunks))
+    return await streamed(request, lambda chunks: scales.bring_scale_picture(rig_id, name, chunks))
 
 
 @router.post("/rigs/{rig_id}/scale-pictures", status_code=201)
-def shoot_ruled_slide(rig_id: int) -> calibrations.ScalePicture:
+def shoot_ruled_slide(rig_id: int) -> scales.ScalePicture:
     """Shoot the ruled slide on the simulated bench, and look for its ruling."""
-    return calibrations.shoot_ruled_slide(rig_id)
+    return scales.shoot_ruled_slide(rig_id)
 
 
 @router.post("/rigs/{rig_id}/calibrations/scale/preview")
-def scale_of(rig_id: int, entry: calibrations.ScaleEntry) -> dict[str, Any]:
+def scale_of(rig_id: int, entry: scales.ScaleEntry) -> dict[str, Any]:
     """The scale as it would be saved; nothing is."""
-    return calibrations.scale_of(rig_id, entry)
+    return scales.scale_of(rig_id, entry)
 
 
 @router.post("/rigs/{rig_id}/calibrations/scale", status_code=201)
-def save_scale(rig_id: int, entry: calibrations.ScaleEntry) -> calibrations.CalibrationView:
+def save_scale(rig_id: int, entry: scales.ScaleEntry) -> calibrations.CalibrationView:
     """Measure the scale and use it."""
-    return calibrations.save_scale(rig_id, entry)
+    return scales.save_scale(rig_id, entry)
 
 
 @router.post("/rigs/{rig_id}/calibrations/ramp", status_code=201)
-def begin_ramp(rig_id: int, entry: calibrations.RampEntry) -> calibrations.CalibrationView:
+def begin_ramp(rig_id: int, entry: ramps.RampEntry) -> calibrations.CalibrationView:
     """Begin a series of a ramp."""
-    return calibrations.begin_ramp(rig_id, entry)
+    return ramps.begin_ramp(rig_id, entry)
 
 
 @router.put("/calibrations/{calibration_id}/frames/{name}", status_code=201, openapi_extra=BODY)
 async def add_ramp_frame(calibration_id: int, name: str, request: Request) -> calibrations.KeptPicture:
     """Keep one frame of the series; the body is the file."""
-    return await streamed(request, lambda chunks: calibrations.add_ramp_frame(calibration_id, name, chunks))
+    return await streamed(request, lambda chunks: ramps.add_ramp_frame(calibration_id, name, chunks))
 
 
 @router.post("/calibrations/{calibration_id}/measure")
 def measure(calibration_id: int) -> calibrations.CalibrationView:
     """Measure a series that was brought."""
-    return calibrations.measure(calibration_id)
+    return ramps.measure(calibration_id)
 
 
 @router.put("/calibrations/{calibration_id}/set-aside")

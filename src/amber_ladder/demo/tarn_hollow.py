@@ -11,7 +11,7 @@ from amber_ladder.simulated.specimens import RULING_UM
 from amber_ladder.store.queue import IN_THE_BACKGROUND
 from amber_ladder.work import cabinet, merge, plan, rigs, tasks
 from amber_ladder.work.practice import takes
-from amber_ladder.work.rigs import calibrations, parts
+from amber_ladder.work.rigs import calibrations, parts, scales
 from amber_ladder.work.stack.views import StackView
 
 log = logging.getLogger(__name__)
@@ -51,8 +51,8 @@ def _label(specimen: DemoSpecimen, shelf: dict[str, int]) -> None:
 
 def _calibrate(rig_id: int) -> None:
     """The first rig's scale from the ruled slide, so that at least one stack is measured rather than nominal."""
-    slide = calibrations.shoot_ruled_slide(rig_id)
-    calibrations.save_scale(rig_id, calibrations.ScaleEntry(picture=slide.picture, length_um=RULING_UM))
+    slide = scales.shoot_ruled_slide(rig_id)
+    scales.save_scale(rig_id, scales.ScaleEntry(picture=slide.picture, length_um=RULING_UM))
 
 
 def load_rest(leaving: threading.Event) -> None:

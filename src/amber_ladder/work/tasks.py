@@ -11,7 +11,7 @@ from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.merge.merges import MERGING
 from amber_ladder.work.practice.takes import PRACTISING
-from amber_ladder.work.rigs.calibrations import CALIBRATING
+from amber_ladder.work.rigs.ramps import CALIBRATING
 from amber_ladder.work.shoot import RUNNING
 from amber_ladder.work.stack.views import TaskView, task_view
 

@@ -16,7 +16,7 @@ from amber_ladder.simulated.specimens import RULING_UM, SPECIMENS
 from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.work import cabinet, deeds, plan, rigs, tasks
 from amber_ladder.work.on_disk.calibrating import ramp_json, scale_json
-from amber_ladder.work.rigs import calibrations, parts
+from amber_ladder.work.rigs import calibrations, parts, ramps, scales
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
 from tests.support.rulings import ruled_slide
 from tests.support.station import database
@@ -85,11 +85,11 @@ class Scale(OneRig):
     def test_from_a_picture_of_a_ruling(self) -> None:
         # 12 px for 40 µm: 3.333 µm/px, where the parts say 16 / 5 = 3.2.
         slide = encoded(ruled_slide(12, 4, size=(480, 320)))
-        found = calibrations.bring_scale_picture(self.rig.id, "slide.png", [slide])
+        found = scales.bring_scale_picture(self.rig.id, "slide.png", [slide])
         assert found.ruling is not None
         self.assertAlmostEqual(found.ruling.pitch_px, 12, delta=0.02)
         self.assertAlmostEqual(found.nominal_um_per_px, 3.2)
-        saved = calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(picture=found.picture, length_um=40))
+        saved = scales.save_scale(self.rig.id, scales.ScaleEntry(picture=found.picture, length_um=40))
         assert saved.result is not None
         self.assertAlmostEqual(saved.result["um_per_px"], 40 / 12, delta=0.005)
         self.assertAlmostEqual(saved.result["deviation"], 40 / 12 / 3.2 - 1, delta=0.002)
@@ -102,31 +102,31 @@ class Scale(OneRig):
         self.assertTrue(calibrations.picture_preview(found.picture.sha256, ".png").startswith(b"\xff\xd8"))
 
     def test_one_far_from_nominal_is_shown_and_asked_about_before_it_is_saved(self) -> None:
-        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        slide = scales.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
         # 1/25 mm taken for 1/50: half of what the parts say.
-        entry = calibrations.ScaleEntry(picture=slide.picture, length_um=20)
-        shown = calibrations.scale_of(self.rig.id, entry)
+        entry = scales.ScaleEntry(picture=slide.picture, length_um=20)
+        shown = scales.scale_of(self.rig.id, entry)
         self.assertAlmostEqual(shown["um_per_px"], 20 / 12, delta=0.003)
         self.assertTrue(shown["must_be_confirmed"])
         with self.assertRaisesRegex(Conflict, "-48 % from what the parts compute"):
-            calibrations.save_scale(self.rig.id, entry)
+            scales.save_scale(self.rig.id, entry)
         self.assertEqual((calibrations.of_rig(self.rig.id), by_id(self.rig.id).version), ([], 1))
-        calibrations.save_scale(self.rig.id, entry.model_copy(update={"despite_deviation": True}))
+        scales.save_scale(self.rig.id, entry.model_copy(update={"despite_deviation": True}))
         self.assertAlmostEqual(by_id(self.rig.id).does.optics.pixel_um, 20 / 12, delta=0.003)
-        near = calibrations.scale_of(self.rig.id, entry.model_copy(update={"length_um": 40}))
+        near = scales.scale_of(self.rig.id, entry.model_copy(update={"length_um": 40}))
         self.assertEqual((near["deviation_is_large"], near["must_be_confirmed"]), (True, False))
 
     def test_the_same_scale_measured_again_is_no_new_version(self) -> None:
-        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        slide = scales.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
         for _ in range(2):
-            calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(picture=slide.picture, length_um=40))
+            scales.save_scale(self.rig.id, scales.ScaleEntry(picture=slide.picture, length_um=40))
         self.assertEqual(len(calibrations.of_rig(self.rig.id)), 2)
         self.assertEqual((by_id(self.rig.id).version, len(rigs.versions(self.rig.id))), (2, 2))
 
     def test_one_that_proved_wrong_is_set_aside_and_counts_again(self) -> None:
-        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        slide = scales.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
         good, wrong = (
-            calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(picture=slide.picture, length_um=length))
+            scales.save_scale(self.rig.id, scales.ScaleEntry(picture=slide.picture, length_um=length))
             for length in (38.4, 42)
         )
         self.assertAlmostEqual(by_id(self.rig.id).does.optics.pixel_um, 3.5, delta=0.01)
@@ -140,8 +140,8 @@ class Scale(OneRig):
         self.assertEqual(by_id(self.rig.id).version, len(rigs.versions(self.rig.id)))
 
     def test_a_magnification_that_was_typed_in_is_left_alone(self) -> None:
-        slide = calibrations.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
-        saved = calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(picture=slide.picture, length_um=40))
+        slide = scales.bring_scale_picture(self.rig.id, "s.png", [encoded(ruled_slide(12, 4, size=(480, 320)))])
+        saved = scales.save_scale(self.rig.id, scales.ScaleEntry(picture=slide.picture, length_um=40))
         typed = rigs.RigEntry(**{**self.entry.model_dump(exclude_none=True), "measured": {"magnification": 5.1}})
         rigs.edit_rig(self.rig.id, typed)
         calibrations.set_aside(saved.id, aside=True)
@@ -149,30 +149,30 @@ class Scale(OneRig):
 
     def test_by_two_points_where_no_ruling_is_found(self) -> None:
         content = picture(480, 320, seed=3)
-        found = calibrations.bring_scale_picture(self.rig.id, "coin.jpg", [content])
+        found = scales.bring_scale_picture(self.rig.id, "coin.jpg", [content])
         self.assertIsNone(found.ruling)
         self.assertIn("two points", found.reason or "")
         entry: dict[str, Any] = {"picture": found.picture, "length_um": 1000}
-        saved = calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(**entry, points=(40, 100, 340, 100)))
+        saved = scales.save_scale(self.rig.id, scales.ScaleEntry(**entry, points=(40, 100, 340, 100)))
         assert saved.result is not None
         # Two points to 1 px each over 300 px, and 0.1 % of the length, which is assumed: 0.016 of 3.333.
         u = 1000 / 300 * ((2**0.5 / 300) ** 2 + (0.001 / 3**0.5) ** 2) ** 0.5
         self.assertAlmostEqual(saved.result["um_per_px"], 3.333)
         self.assertAlmostEqual(saved.result["u_um_per_px"], u, delta=0.0005)
         self.assertTrue(saved.result["tolerance_assumed"])
-        told = calibrations.ScaleEntry(**entry, points=(40, 100, 340, 100), tolerance_percent=2)
-        result = calibrations.save_scale(self.rig.id, told).result
+        told = scales.ScaleEntry(**entry, points=(40, 100, 340, 100), tolerance_percent=2)
+        result = scales.save_scale(self.rig.id, told).result
         assert result is not None
         self.assertFalse(result["tolerance_assumed"])
         self.assertAlmostEqual(result["u_um_per_px"], 0.042, delta=0.001)  # 2 % / √3 of 3.33, and the reading
         self.assertEqual(result["um_per_px"], 3.333)
         with self.assertRaises(BadInput) as caught:
-            calibrations.save_scale(self.rig.id, calibrations.ScaleEntry(**entry, points=(40, 100, 45, 100)))
+            scales.save_scale(self.rig.id, scales.ScaleEntry(**entry, points=(40, 100, 45, 100)))
         self.assertEqual(caught.exception.field, "points")
 
     def test_a_picture_of_another_size_is_refused_and_nothing_is_saved(self) -> None:
         with self.assertRaisesRegex(UnreadablePicture, "240 × 160 px"):
-            calibrations.bring_scale_picture(self.rig.id, "small.jpg", [picture(240, 160)])
+            scales.bring_scale_picture(self.rig.id, "small.jpg", [picture(240, 160)])
         self.assertEqual(calibrations.of_rig(self.rig.id), [])
         self.assertEqual(by_id(self.rig.id).version, 1)
 
@@ -180,7 +180,7 @@ class Scale(OneRig):
         wide = rigs.edit_rig(
             self.rig.id, self.entry.model_copy(update={"sensor": self.entry.sensor.model_copy(update={"pixel_um": 8})})
         )
-        found = calibrations.shoot_ruled_slide(wide.id)
+        found = scales.shoot_ruled_slide(wide.id)
         assert found.ruling is not None
         self.assertAlmostEqual(RULING_UM / found.ruling.pitch_px, 1.6, delta=0.003)
 
@@ -216,8 +216,8 @@ class FocusUnits(OneRig):
         return next(one for one in calibrations.of_rig(self.rig.id) if one.id == begun.id)
 
     def test_from_a_ramp_on_the_simulated_bench(self) -> None:
-        entry = calibrations.RampEntry(slope_deg=20, units_per_frame=4, unit="step", simulated_unit_um=7.5)
-        done = self.result_of(calibrations.begin_ramp(self.rig.id, entry))
+        entry = ramps.RampEntry(slope_deg=20, units_per_frame=4, unit="step", simulated_unit_um=7.5)
+        done = self.result_of(ramps.begin_ramp(self.rig.id, entry))
         assert done.result is not None
         self.assertLess(abs(done.result["um_per_unit"] / 7.5 - 1), 0.02)
         self.assertLess(done.result["u_um_per_unit"], 0.2)
@@ -227,26 +227,26 @@ class FocusUnits(OneRig):
     def test_from_frames_that_were_brought(self) -> None:
         rig = RigJson(sensor=self.entry.sensor, train=self.entry.train).to_core()
         bench = SimulatedStand(SPECIMENS["focus-ramp"], resolve(rig), rig.sensor, near_um=0, seed=4)
-        begun = calibrations.begin_ramp(self.rig.id, calibrations.RampEntry(slope_deg=20))
+        begun = ramps.begin_ramp(self.rig.id, ramps.RampEntry(slope_deg=20))
         with self.assertRaisesRegex(BadInput, "too few"):
-            calibrations.measure(begun.id)
+            ramps.measure(begun.id)
         with self.assertRaisesRegex(UnreadablePicture, "320 × 480 px"):
-            calibrations.add_ramp_frame(begun.id, "on end.jpg", [picture(320, 480)])
+            ramps.add_ramp_frame(begun.id, "on end.jpg", [picture(320, 480)])
         for i in range(16):
             bench.move_to(40.0 * i)
-            calibrations.add_ramp_frame(begun.id, f"r_{i}.jpg", [bench.expose().content])
-        done = self.result_of(calibrations.measure(begun.id))
+            ramps.add_ramp_frame(begun.id, f"r_{i}.jpg", [bench.expose().content])
+        done = self.result_of(ramps.measure(begun.id))
         assert done.result is not None
         self.assertLess(abs(done.result["um_per_unit"] / 40 - 1), 0.02)
         self.assertEqual([one["name"] for one in done.pictures][:3], ["r_0.jpg", "r_1.jpg", "r_2.jpg"])
         with self.assertRaisesRegex(Conflict, "complete"):
-            calibrations.add_ramp_frame(begun.id, "late.jpg", [picture(480, 320)])
+            ramps.add_ramp_frame(begun.id, "late.jpg", [picture(480, 320)])
 
     def test_pictures_without_a_band_fail_with_words_and_leave_no_result(self) -> None:
-        begun = calibrations.begin_ramp(self.rig.id, calibrations.RampEntry(slope_deg=20))
+        begun = ramps.begin_ramp(self.rig.id, ramps.RampEntry(slope_deg=20))
         for i in range(5):
-            calibrations.add_ramp_frame(begun.id, f"r_{i}.jpg", [picture(480, 320, seed=1)])
-        done = self.result_of(calibrations.measure(begun.id))
+            ramps.add_ramp_frame(begun.id, f"r_{i}.jpg", [picture(480, 320, seed=1)])
+        done = self.result_of(ramps.measure(begun.id))
         assert done.task is not None
         self.assertEqual((done.task.state, done.result), ("failed", None))
         self.assertIn("no sharp band", done.task.message)
@@ -254,8 +254,8 @@ class FocusUnits(OneRig):
         self.assertEqual(calibrations.of_rig(self.rig.id), [])
 
     def test_a_result_that_counts_is_not_discarded(self) -> None:
-        entry = calibrations.RampEntry(slope_deg=20, units_per_frame=4, simulated_unit_um=10)
-        done = self.result_of(calibrations.begin_ramp(self.rig.id, entry))
+        entry = ramps.RampEntry(slope_deg=20, units_per_frame=4, simulated_unit_um=10)
+        done = self.result_of(ramps.begin_ramp(self.rig.id, entry))
         with self.assertRaisesRegex(Conflict, "set it aside first"):
             self.discard(done.id)
         calibrations.set_aside(done.id, aside=True)

@@ -7,7 +7,7 @@ import tifffile
 
 from amber_ladder.errors import BadInput
 from amber_ladder.work import plan, record, rigs
-from amber_ladder.work.rigs import calibrations
+from amber_ladder.work.rigs import calibrations, scales
 from amber_ladder.work.stack.scale import apply_scale, scale_choices
 from tests.support.examples import RIG, picture
 from tests.support.takes import merged, shot_stack, take_of
@@ -23,9 +23,9 @@ class Later(unittest.TestCase):
     def calibration(self, rig_id: int, um_per_px: float) -> int:
         """A scale by two points, 200 px apart."""
         content = picture(self.sensor.width_px, self.sensor.height_px, seed=3)
-        kept = calibrations.bring_scale_picture(rig_id, "coin.jpg", [content]).picture
-        entry = calibrations.ScaleEntry(picture=kept, length_um=200 * um_per_px, points=(40, 50, 240, 50))
-        return calibrations.save_scale(rig_id, entry).id
+        kept = scales.bring_scale_picture(rig_id, "coin.jpg", [content]).picture
+        entry = scales.ScaleEntry(picture=kept, length_um=200 * um_per_px, points=(40, 50, 240, 50))
+        return scales.save_scale(rig_id, entry).id
 
     def test_it_does_not_reach_a_finished_stack_by_itself_and_the_record_keeps_both(self) -> None:
         planned = scale_choices(self.stack.id)[0]

@@ -2,7 +2,8 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
+from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any, Literal
@@ -26,10 +27,21 @@ from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
 
 
 @dataclass(frozen=True, slots=True)
+class DoneLine:
+    """Something that a person did to a specimen, in one line."""
+
+    at: datetime
+    by: str | None
+    did: str
+    undone: bool
+
+
+@dataclass(frozen=True, slots=True)
 class RecordView:
     """The scale and its bar for one merge, and the name its files are saved under.
 
-    The scale is None where it is not known: then there is no bar. ``shot_with`` is what moved and what exposed.
+    The scale is None where it is not known: then there is no bar. ``shot_with`` is what moved and what exposed,
+    ``done`` what people did, for the page.
     """
 
     merge_id: int
@@ -41,13 +53,16 @@ class RecordView:
     file_stem: str
     shot_with: str
     mended: list[str]
+    done: list[DoneLine]
 
 
 def label(merge_id: int) -> RecordView:
     """What the record page shows of a finished merge. Raises NotFound."""
     with transaction() as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
-        return label_of(merge)
+        done = deeds.of_specimen(session, merge.take.stack.specimen_id)
+        lines = [DoneLine(one.at, one.by, one.words, one.undone_at is not None) for one in done]
+        return replace(label_of(merge), done=lines)
 
 
 @contextmanager
@@ -183,6 +198,7 @@ def label_of(merge: Product) -> RecordView:
         _stem(merge),
         shot_with(merge.take),
         [f"mend {one.number}" for one in mends],
+        [],
     )
 
 

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type DepthLegendView, type Merge, pictureUrl, type Stack, type Take } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { percent, plusMinus, trimmed } from "../../lib/numbers";
+import { moment, percent, plural, plusMinus, trimmed } from "../../lib/numbers";
 import { aperture, depthText, magnification, NOT_KNOWN, step } from "../../specimen/figures";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import { type Finished, finishedMerges, shownMerge, useStack, useTake } from "../../specimen/stack";
@@ -135,6 +135,25 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
             <SeriesWarnings take={take} />
           </div>
           {label.isError && <Notice kind="fault">{label.error.message}</Notice>}
+          {label.data && label.data.done.length > 0 && (
+            <details className="mt-3 text-[0.9375rem]">
+              <summary className="min-h-9 content-center underline underline-offset-3">
+                What was done, {plural(label.data.done.length, "entry", "entries")}
+              </summary>
+              <ol>
+                {label.data.done.map((one) => (
+                  <li key={one.at + one.did} className="border-rule border-b py-1">
+                    <span className="text-ink2">
+                      {moment(one.at)}
+                      {one.by && `, ${one.by}`}:
+                    </span>{" "}
+                    {one.did}
+                    {one.undone && ", undone since"}
+                  </li>
+                ))}
+              </ol>
+            </details>
+          )}
         </section>
         <section aria-label="Files">
           <div className="relative bg-mat">
