@@ -190,6 +190,7 @@ class Shared(PageTest):
         self.allowed = ["/api/"]  # what is refused before signing in, and while the other has the bench
         stack, page = new_stack("SHARED-1", far_um=700), self.page
         page.goto(f"{self.address}stacks/{stack.id}/shoot")
+        expect(page.get_by_role("button", name="Sign in")).to_be_visible()
         self.assert_accessible()
         self.sign_in(page, "Ada", "not this one")
         expect(page.get_by_text("do not belong together")).to_be_visible()

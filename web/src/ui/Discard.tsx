@@ -18,12 +18,12 @@ interface Props {
   along?: string;
   onDone?: () => void;
   className?: string;
-  /** Words on the button, where more than one thing could be meant. */
+  /** Words on the button that say what it is about, where it does not stand in a row of its own. */
   label?: string;
 }
 
 /** Throws something away once a reason is given; it can be brought back. */
-export function Discard({ kind, id, what, along, onDone, className, label = "Discard" }: Props) {
+export function Discard({ kind, id, what, along, onDone, className, label }: Props) {
   const [open, setOpen] = useState(false);
   const [why, setWhy] = useState("");
   const queries = useQueryClient();
@@ -44,8 +44,8 @@ export function Discard({ kind, id, what, along, onDone, className, label = "Dis
       }}
     >
       <Dialog.Trigger asChild>
-        <Button look="quiet" className={className} aria-label={`${label}: ${what}`}>
-          {label}
+        <Button look="quiet" className={className} aria-label={label ? undefined : `Discard: ${what}`}>
+          {label ?? "Discard"}
         </Button>
       </Dialog.Trigger>
       <Dialog.Portal>

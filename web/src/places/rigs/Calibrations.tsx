@@ -14,8 +14,12 @@ import type { RampResult, ScaleResult } from "./results";
 import { ScaleDialog } from "./ScaleDialog";
 
 /** What was measured on a rig, newest first, and new measurements. */
-export function Calibrations({ rig }: { rig: Rig }) {
-  const [open, setOpen] = useState<"scale" | "ramp" | null>(null);
+export function Calibrations({ rig, onOpen }: { rig: Rig; onOpen: (open: boolean) => void }) {
+  const [open, setShown] = useState<"scale" | "ramp" | null>(null);
+  const setOpen = (dialog: "scale" | "ramp" | null) => {
+    onOpen(dialog !== null);
+    setShown(dialog);
+  };
   const queries = useQueryClient();
   const found = useQuery({ queryKey: ["calibrations", rig.id], queryFn: () => api.calibrations(rig.id) });
   // The rig is fetched anew only when the dialog is left: its form begins again with what was measured.

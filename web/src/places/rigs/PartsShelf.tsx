@@ -90,7 +90,7 @@ export function PartsShelf({ parts }: { parts: readonly Part[] }) {
           </p>
         ) : (
           <PartForm
-            key={`${chosen} ${turn}`}
+            key={`${part?.id ?? "new"} ${turn}`}
             part={part}
             onSaved={(saved) => setChosen(saved.id)}
             onStale={() => setTurn(turn + 1)}
@@ -234,6 +234,7 @@ function PartForm({ part, onSaved, onStale, onGone }: FormProps) {
         {part && (
           <Discard
             kind="part"
+            label="Discard this part"
             id={part.id}
             what={part.name}
             along="Rigs that were put together from it keep what they have."

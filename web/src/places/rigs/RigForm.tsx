@@ -38,12 +38,14 @@ interface Props {
   onSaved: (rig: Rig) => void;
   /** Whether something was changed that is not saved. */
   onDirty: (dirty: boolean) => void;
+  /** Whether a dialog for a measurement is open. */
+  onMeasuring: (open: boolean) => void;
   /** The form is to begin anew with what is there now. */
   onStale: () => void;
 }
 
 /** A rig put together from the shelf or typed in; what it does beside it, recomputed with every change. */
-export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
+export function RigForm({ rig, parts, onSaved, onDirty, onMeasuring, onStale }: Props) {
   const [draft, setDraft] = useState<Draft>(() =>
     draftOf(rig?.name ?? "", rig?.rig ?? null, rig?.parts ?? {}),
   );
@@ -230,7 +232,7 @@ export function RigForm({ rig, parts, onSaved, onDirty, onStale }: Props) {
           error={preview.isError && !refusal?.fields.length ? preview.error.message : null}
           rig={rig}
         />
-        {rig && <Calibrations rig={rig} />}
+        {rig && <Calibrations rig={rig} onOpen={onMeasuring} />}
       </div>
     </div>
   );

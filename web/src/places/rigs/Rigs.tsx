@@ -27,7 +27,10 @@ export function Rigs() {
     own.current = null;
   }
   const mine = own.current?.id === form?.id && own.current?.version === form?.version;
-  if (form && !dirty.current && !mine) begun.current = { id: form.id, version: form.version };
+  // While something is measured, its dialog must not be taken away by what it has just saved.
+  const measuring = useRef(false);
+  if (form && !dirty.current && !measuring.current && !mine)
+    begun.current = { id: form.id, version: form.version };
 
   return (
     <div className="grid h-full grid-cols-[clamp(200px,21vw,290px)_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
@@ -90,6 +93,9 @@ export function Rigs() {
             }}
             onDirty={(now) => {
               dirty.current = now;
+            }}
+            onMeasuring={(now) => {
+              measuring.current = now;
             }}
             onStale={() => {
               dirty.current = false;
