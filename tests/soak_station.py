@@ -24,6 +24,7 @@ import httpx
 import numpy as np
 from PIL import Image, ImageFilter
 
+from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.postgres import free_port
 from amber_ladder.launch.serve import SOURCE, Station, stay
 from tests.support.bench import CONFIRMED
@@ -220,8 +221,8 @@ class Soak:
             self.did[kind.__name__.replace("_", " ")] += 1
             try:
                 kind()
-            except (ProcessLookupError, KeyError):
-                continue  # it is only just coming back
+            except (ProcessLookupError, KeyError, AmberLadderError):
+                continue  # it is only just coming back; or came back so fast that its stop was not seen
 
     def kill_server(self) -> None:
         os.kill(self.station.pid("server"), signal.SIGKILL)
