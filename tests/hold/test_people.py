@@ -22,7 +22,7 @@ from amber_ladder.errors import AmberLadderError, Conflict
 from amber_ladder.launch.reach import Reach
 from amber_ladder.launch.serve import SOURCE
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import Account, SignIn, SignInFailure
+from amber_ladder.store.journal_models import Account, SignIn, SignInFailure
 from amber_ladder.work import cabinet, deeds, people, record
 from amber_ladder.work.journal import PERSON
 from amber_ladder.work.shoot.claim import Claim, ClaimEntry

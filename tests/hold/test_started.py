@@ -20,6 +20,7 @@ from amber_ladder.launch.postgres import Cluster, free_port
 from amber_ladder.launch.serve import SOURCE
 from amber_ladder.store import database as store
 from tests.support.examples import RIG, picture
+from tests.support.station import until
 
 _LADDER = [sys.executable, "-m", "amber_ladder.launch"]
 _FAILING = """
@@ -102,8 +103,39 @@ class Starting(Own):
         done = self.ladder("report", str(written))
         self.assertEqual(done.returncode, 0, done.stderr)
         text = written.read_text()
-        for part in ("Amber Ladder 0.", "== doctor\nall is sound", "== server.log", "== launcher.log", "ready at"):
+        for part in ("Amber Ladder 0.", "== doctor\nall is sound", "== server.log", "== launcher.log", "ready at",
+                     "== database/"):  # fmt: skip
             self.assertIn(part, text)
+        (database_log,) = (self.data / "logs" / "database").glob("*.log")
+        self.assertIn("ready to accept connections", database_log.read_text())
+
+    def test_what_was_discarded_long_ago_goes_for_good_where_the_station_says_so(self) -> None:
+        self.environment["AMBER_LADDER_REMOVE_DISCARDED"] = "1"
+        station = self.start("start")
+        address = self.said(station, "ready at").split(" at ")[1].split()[0]
+
+        def post(path: str, entry: object) -> int:
+            sent = urllib.request.Request(f"{address}api/{path}", json.dumps(entry).encode(),
+                                          {"Content-Type": "application/json"})  # fmt: skip
+            with urllib.request.urlopen(sent) as answer:
+                return int(json.load(answer)["id"])
+
+        for name in ("of long ago", "of late"):
+            post("discards", {"kind": "rig", "id": post("rigs", {**RIG, "name": name}), "why": "taken apart"})
+        cluster = Cluster(self.data / "postgres")
+        cluster.join()
+        with psycopg.connect(cluster.url) as connection:
+            connection.execute("update discard set at = at - interval '31 days' where what like '%long ago%'")
+        station.send_signal(signal.SIGTERM)
+        self.assertEqual(station.wait(60), 0)
+        again = self.start("start")
+        self.said(again, "ready at")
+        cluster.join()
+        with psycopg.connect(cluster.url, autocommit=True) as connection:
+            until(
+                lambda: connection.execute("select name from rig").fetchall() == [("of late",)],
+                "the day's tidying",
+            )
 
     def test_a_database_that_cannot_start_is_waited_for(self) -> None:
         """The disk that fills is stood for by a cluster that cannot be read; the launcher neither ends nor shouts."""

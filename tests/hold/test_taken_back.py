@@ -6,9 +6,10 @@ from pathlib import Path
 
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.settings import settings
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import Frame, Specimen, now
+from amber_ladder.store.models import Frame, Specimen
 from amber_ladder.work import cabinet, deeds, ledger, merge, pictures, plan, record, rigs, sort
 from amber_ladder.work.rigs import parts
 from amber_ladder.work.stack.views import FrameView

@@ -8,8 +8,9 @@ from sqlalchemy import inspect
 
 from amber_ladder.errors import Conflict, DatabaseAway
 from amber_ladder.store import specimens
+from amber_ladder.store.base import Base
 from amber_ladder.store.database import engine, migrate, transaction
-from amber_ladder.store.models import Base, Specimen
+from amber_ladder.store.models import Specimen
 from tests.support.station import database
 from tests.support.takes import shot_stack
 

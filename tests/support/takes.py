@@ -10,7 +10,6 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Frame, Take
-from amber_ladder.store.tasks import ENDED
 from amber_ladder.work import cabinet, merge, plan, rigs, tasks
 from amber_ladder.work.practice import takes
 from amber_ladder.work.stack.views import FrameView, MergeView, StackView
@@ -33,8 +32,16 @@ def shot_stack() -> StackView:
     stack = new_stack("SHOT-1", far_um=700)
     take = takes.begin_take(stack.id, "moss-capsule")
     assert take.task is not None
-    tasks.run(take.task.id)
+    _ended(take.task.id)
     return plan.read_stack(stack.id)
+
+
+def _ended(task_id: int) -> None:
+    """Have a task done: by the worker where one runs (it has taken it up already), else here."""
+    if running.cache_info().currsize:
+        until(lambda: task_id not in tasks.unfinished(), f"task {task_id}")
+    else:
+        tasks.run(task_id)
 
 
 def take_of(
@@ -77,10 +84,7 @@ def merged(take_id: int, method: str = "select") -> MergeView:
     def now() -> MergeView:
         return next(m for t in plan.read_stack(stack_id).takes for m in t.merges if m.id == begun.id)
 
-    if running.cache_info().currsize:  # then a worker is there, and does it
-        until(lambda: now().task.state in ENDED, "the merge")
-    else:
-        tasks.run(begun.task.id)
+    _ended(begun.task.id)
     done = now()
     assert done.task.state == "done", done.task.message
     return done

@@ -38,7 +38,9 @@ def report(file: Path) -> int:
             parts.append(("doctor", [f"{kind}: {count}" for kind, count in counted.items()] or ["all is sound"]))
     except AmberLadderError as error:
         parts.append(("doctor", [f"could not look: {error}"]))
-    parts += [(path.name, _last_lines(path)) for path in sorted(logs.folder(data_folder()).glob("*.log"))]
+    place = logs.folder(data_folder())
+    for path in sorted([*place.glob("*.log"), *place.glob("database/*.log")]):
+        parts.append((str(path.relative_to(place)), _last_lines(path)))
     text = "\n".join(line for title, lines in parts for line in (f"== {title}", *lines, ""))
     try:
         file.write_text(_without(text, names))

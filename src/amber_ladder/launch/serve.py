@@ -65,6 +65,7 @@ class Station:
                 f"a backup was being restored into {self.data} and did not end: run ./ladder restore again"
             )
         self.cluster.start()
+        self._show_database_log()
         self._point_here()
         from amber_ladder.launch.upgrade import upgrade
 
@@ -75,6 +76,13 @@ class Station:
         """Point this process at the database of the station that runs. Raises AmberLadderError when it has none."""
         self.cluster.join()
         self._point_here()
+
+    def _show_database_log(self) -> None:
+        # PostgreSQL's user may write into its own folder only.
+        link = logs.folder(self.data) / "database"
+        link.parent.mkdir(parents=True, exist_ok=True)
+        if not link.is_symlink():
+            link.symlink_to(os.path.relpath(self.cluster.log, link.parent))
 
     def _tidy(self) -> None:
         """Nobody but the station looks into its folders; what killed work left half-written is removed."""

@@ -37,7 +37,7 @@ class User:
         os.chown(data, self.uid, self.gid)
         for path in data.iterdir():
             if path.name != "postgres" and path.stat().st_uid != self.uid:
-                subprocess.run(["chown", "-R", f"{self.uid}:{self.gid}", "--", path], check=True)
+                subprocess.run(["chown", "-h", "-R", f"{self.uid}:{self.gid}", "--", path], check=True)
 
 
 def own_user(source: Path, say: Callable[[str], None]) -> User | None:
@@ -68,7 +68,7 @@ def give_back(data: Path) -> None:
     if os.geteuid() != 0 or owner.st_uid == 0:
         return
     there = [data / name for name in _OURS if (data / name).exists()]
-    subprocess.run(["chown", "-R", "--from=0", f"{owner.st_uid}:{owner.st_gid}", "--", *there], check=True)
+    subprocess.run(["chown", "-h", "-R", "--from=0", f"{owner.st_uid}:{owner.st_gid}", "--", *there], check=True)
 
 
 def _groups() -> list[int]:

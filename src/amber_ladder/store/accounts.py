@@ -7,7 +7,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, joinedload
 
 from amber_ladder.errors import Conflict, NotFound
-from amber_ladder.store.models import Account, SignIn, SignInFailure
+from amber_ladder.store.journal_models import Account, SignIn, SignInFailure
 
 
 def everyone(session: Session) -> list[Account]:

@@ -17,7 +17,7 @@ from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
 from amber_ladder.errors import BadInput, DatabaseAway, NotFound, StorageFull
 from amber_ladder.settings import settings
-from amber_ladder.store.models import Discardable
+from amber_ladder.store.journal_models import Discardable
 
 __all__ = ["AWAY", "Session", "engine", "migrate", "newest", "revision", "transaction"]
 

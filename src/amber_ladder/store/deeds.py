@@ -6,7 +6,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import NotFound
-from amber_ladder.store.models import Deed
+from amber_ladder.store.journal_models import Deed
 
 
 def get(session: Session, deed_id: int, *, locked: bool = False) -> Deed:

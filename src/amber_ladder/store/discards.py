@@ -10,10 +10,9 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.journal_models import Discard, Discardable
 from amber_ladder.store.models import (
     Calibration,
-    Discard,
-    Discardable,
     Frame,
     Part,
     Product,

@@ -1,121 +1,14 @@
-"""The tables. Lengths carry their unit in the name; times are UTC unless they are a camera's own clock."""
+"""The tables of the job: specimens, rigs, stacks, takes, and what is made of them."""
 
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import (
-    BigInteger,
-    CheckConstraint,
-    DateTime,
-    ForeignKey,
-    Index,
-    String,
-    UniqueConstraint,
-    func,
-    select,
-    text,
-)
+from sqlalchemy import BigInteger, CheckConstraint, DateTime, ForeignKey, Index, String, UniqueConstraint, func, select
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import DeclarativeBase, Mapped, column_property, mapped_column, relationship
+from sqlalchemy.orm import Mapped, column_property, mapped_column, relationship
 
-
-def now() -> datetime:
-    """The present moment in UTC."""
-    return datetime.now(UTC)
-
-
-def _unique_among_kept(name: str, *columns: str) -> Index:
-    """What was thrown away does not keep its name from others."""
-    return Index(name, *columns, unique=True, postgresql_where=text("discard_id is null"))
-
-
-def _checks(table: str, **conditions: str) -> tuple[CheckConstraint, ...]:
-    """What the database itself refuses: as strict as the entries that people make."""
-    return tuple(CheckConstraint(condition, name=f"{table}_{name}") for name, condition in conditions.items())
-
-
-class Base(DeclarativeBase):
-    """Base of all tables."""
-
-    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB}  # noqa: RUF012
-
-
-class Discard(Base):
-    """Something that was thrown away, with all that belonged to it, until it is restored or removed for good.
-
-    ``kind`` and ``subject_id`` say which row it was; ``what`` in words, as it was called then.
-    """
-
-    __tablename__ = "discard"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    kind: Mapped[str] = mapped_column(String(20))
-    subject_id: Mapped[int]
-    what: Mapped[str] = mapped_column(String(400))
-    why: Mapped[str] = mapped_column(String(300))
-    by: Mapped[str | None] = mapped_column(String(60))
-    at: Mapped[datetime] = mapped_column(default=now)
-
-
-class Discardable:
-    """Rows that can be thrown away: those with a ``discard_id`` are out of every list; see store.database."""
-
-    discard_id: Mapped[int | None] = mapped_column(ForeignKey("discard.id"), index=True)
-
-
-class Deed(Base):
-    """Something that a person changed, in words, and what stood before, so that it can be undone and looked up.
-
-    ``changes`` lists rows: which kind, which number, and the columns before and after; before is null for a row that
-    was added. ``specimen_id`` is the specimen that it concerns, None for rigs, parts and calibrations.
-    """
-
-    __tablename__ = "deed"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    words: Mapped[str] = mapped_column(String(400))
-    specimen_id: Mapped[int | None] = mapped_column(index=True)
-    changes: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
-    by: Mapped[str | None] = mapped_column(String(60))
-    at: Mapped[datetime] = mapped_column(default=now, index=True)
-    undone_at: Mapped[datetime | None]
-
-
-class Account(Base):
-    """A person who may sign in. Deeds keep the name, not the row: it may go."""
-
-    __tablename__ = "account"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(60), unique=True)
-    password_hash: Mapped[str] = mapped_column(String(300))
-    created_at: Mapped[datetime] = mapped_column(default=now)
-
-
-class SignIn(Base):
-    """A browser in which somebody has signed in. Only the token's checksum is kept: it opens nothing by itself."""
-
-    __tablename__ = "sign_in"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
-    token_sha256: Mapped[str] = mapped_column(String(64), unique=True)
-    created_at: Mapped[datetime] = mapped_column(default=now)
-    seen_at: Mapped[datetime] = mapped_column(default=now)
-
-    account: Mapped[Account] = relationship()
-
-
-class SignInFailure(Base):
-    """An attempt to sign in that failed: too many of them, and the next ones have to wait."""
-
-    __tablename__ = "sign_in_failure"
-    __table_args__ = (Index("sign_in_failure_name", "name", "at"), Index("sign_in_failure_address", "address", "at"))
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(60))
-    address: Mapped[str] = mapped_column(String(60))
-    at: Mapped[datetime] = mapped_column(default=now)
+from amber_ladder.store.base import Base, checks, now, unique_among_kept
+from amber_ladder.store.journal_models import Discardable
 
 
 class Specimen(Discardable, Base):
@@ -123,8 +16,8 @@ class Specimen(Discardable, Base):
 
     __tablename__ = "specimen"
     __table_args__ = (
-        _unique_among_kept("specimen_number", "catalogue_number"),
-        *_checks(
+        unique_among_kept("specimen_number", "catalogue_number"),
+        *checks(
             "specimen",
             named="catalogue_number <> '' and name <> '' and kind <> ''",
             medium_index="medium_index between 1 and 3",
@@ -158,8 +51,8 @@ class Part(Discardable, Base):
 
     __tablename__ = "part"
     __table_args__ = (
-        _unique_among_kept("part_name", "kind", "name"),
-        *_checks(
+        unique_among_kept("part_name", "kind", "name"),
+        *checks(
             "part",
             named="name <> ''",
             kind="kind in ('body', 'lens', 'objective', 'tube', 'rail', 'light')",
@@ -184,8 +77,8 @@ class Rig(Discardable, Base):
 
     __tablename__ = "rig"
     __table_args__ = (
-        _unique_among_kept("rig_name", "name"),
-        *_checks("rig", named="name <> ''", version="version >= 1", flash_power="flash_power > 0 and flash_power <= 1"),
+        unique_among_kept("rig_name", "name"),
+        *checks("rig", named="name <> ''", version="version >= 1", flash_power="flash_power > 0 and flash_power <= 1"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -208,7 +101,7 @@ class RigVersion(Base):
     __tablename__ = "rig_version"
     __table_args__ = (
         UniqueConstraint("rig_id", "number"),
-        *_checks("rig_version", number="number >= 1"),
+        *checks("rig_version", number="number >= 1"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -227,7 +120,7 @@ class Calibration(Discardable, Base):
     """
 
     __tablename__ = "calibration"
-    __table_args__ = (*_checks("calibration", kind="kind in ('scale', 'focus_units')"),)
+    __table_args__ = (*checks("calibration", kind="kind in ('scale', 'focus_units')"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
@@ -255,7 +148,7 @@ class Stack(Discardable, Base):
     __tablename__ = "stack"
     __table_args__ = (
         UniqueConstraint("specimen_id", "number"),
-        *_checks("stack", number="number >= 1", revision="revision >= 1"),
+        *checks("stack", number="number >= 1", revision="revision >= 1"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -284,7 +177,7 @@ class Task(Base):
     __tablename__ = "task"
     __table_args__ = (
         CheckConstraint("state in ('waiting', 'running', 'done', 'failed', 'stopped')", name="task_state"),
-        *_checks("task", progress="done >= 0 and total >= 0"),
+        *checks("task", progress="done >= 0 and total >= 0"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -320,7 +213,7 @@ class Take(Discardable, Base):
     __tablename__ = "take"
     __table_args__ = (
         UniqueConstraint("stack_id", "number"),
-        *_checks("take", number="number >= 1", source="source in ('bench', 'files', 'folder')"),
+        *checks("take", number="number >= 1", source="source in ('bench', 'files', 'folder')"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -357,7 +250,7 @@ class Frame(Base):
     __table_args__ = (
         UniqueConstraint("take_id", "name"),
         Index("frame_take_place", "take_id", "place"),
-        *_checks(
+        *checks(
             "frame",
             place="place >= 0",
             sha256="sha256 ~ '^[0-9a-f]{64}$'",
@@ -424,7 +317,7 @@ class Product(Discardable, Base):
     __tablename__ = "product"
     __table_args__ = (
         UniqueConstraint("take_id", "kind", "number"),
-        *_checks("product", number="number >= 1"),
+        *checks("product", number="number >= 1"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)

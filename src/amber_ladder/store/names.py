@@ -3,7 +3,8 @@
 from sqlalchemy import select
 
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import Account, Part, Rig, Specimen
+from amber_ladder.store.journal_models import Account
+from amber_ladder.store.models import Part, Rig, Specimen
 
 _NAMED = (Specimen.catalogue_number, Specimen.name, Specimen.locality, Specimen.note, Rig.name, Part.name, Account.name)
 

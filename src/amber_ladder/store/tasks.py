@@ -11,7 +11,8 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from amber_ladder.settings import settings
-from amber_ladder.store.models import Task, now
+from amber_ladder.store.base import now
+from amber_ladder.store.models import Task
 
 CHANNEL = "amber_ladder"
 _MOST_WAITING = 2000

@@ -8,7 +8,8 @@ from typing import Any
 
 from amber_ladder.store import tasks
 from amber_ladder.store.database import Session
-from amber_ladder.store.models import Calibration, Deed, Frame, Part, Rig, Specimen, Stack
+from amber_ladder.store.journal_models import Deed
+from amber_ladder.store.models import Calibration, Frame, Part, Rig, Specimen, Stack
 
 PERSON: ContextVar[str | None] = ContextVar("person", default=None)
 """Who asks, None where the station knows no names."""

@@ -25,7 +25,7 @@ class EndsAndLight(BenchTest):
         until(lambda: self.bench.view().busy is None, "the sweep")
         found = self.bench.view().ends
         assert found is not None, self.bench.view().said
-        depth = self.bench._optical.live._view.scene.sharp_depth_um()  # type: ignore[union-attr]
+        depth = self.bench._mounting.optical.live._view.scene.sharp_depth_um()  # type: ignore[union-attr]
         sharp = stack.ladder.sharp_depth_stage_um
         self.assertAlmostEqual(found.near_um, 2000 + float(depth.min()), delta=1.5 * sharp)
         self.assertTrue(found.passed_near and found.passed_far)
@@ -154,7 +154,7 @@ class EndsAndLight(BenchTest):
         assert room is not None
         assert room.stops is not None
         # The room lies three stops below a right exposure of an even scene; the flash was set for this one.
-        right = self.bench._optical.camera.right_power  # type: ignore[union-attr]
+        right = self.bench._mounting.optical.camera.right_power  # type: ignore[union-attr]
         self.assertAlmostEqual(room.stops, -3.0 - np.log2(test.power / right), delta=0.3)  # type: ignore[union-attr]
 
     def test_what_is_open_before_a_run_must_be_confirmed(self) -> None:

@@ -29,7 +29,7 @@ class Flaws(BenchTest):
         self.bench.change(BenchChange(flaws=list(flaws)))
         self.bench.set_flash(FlashEntry(power=0.1, on=True))
         for _ in range(10):
-            self.bench._optical.flash.fire()  # type: ignore[union-attr]  # what it had stored before is used up
+            self.bench._mounting.optical.flash.fire()  # type: ignore[union-attr]  # what it had stored before is used up
         return stack, self.run_it(stack)
 
     def test_backlash_never_shows_in_the_positions_of_frames(self) -> None:
@@ -38,7 +38,7 @@ class Flaws(BenchTest):
         self.bench.move(MoveEntry(to_um=6000))  # from the far side of the ladder
         until(lambda: self.bench.view().busy is None, "the move")
         self.run_it(stack)
-        camera = self.bench._optical.camera  # type: ignore[union-attr]
+        camera = self.bench._mounting.optical.camera  # type: ignore[union-attr]
         truths = list(camera.truths)[-stack.ladder.frames :]  # type: ignore[union-attr]
         for truth, position in zip(truths, stack.ladder.positions_um, strict=True):
             self.assertAlmostEqual(truth.focus_um, position - stack.plan.near_um, delta=0.01)

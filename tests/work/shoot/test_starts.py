@@ -67,9 +67,9 @@ class Looking(BenchTest):
     def test_the_list_before_a_run_of_another_stack_changes_nothing_on_the_bench(self) -> None:
         mine, other = self.stack(), bench_stack("B-looked-at")
         self.bench.test_frame()
-        mounted = self.bench._optical
+        mounted = self.bench._mounting.optical
         items = {item.key: item for item in self.bench.preflight(other.id)}
-        self.assertIs(self.bench._optical, mounted)
+        self.assertIs(self.bench._mounting.optical, mounted)
         self.assertEqual(self.bench.view().stack_id, mine.id)
         self.assertEqual(items["light"].state, "confirm")  # the test frame was shot for the other
         self.assertNotIn("No test frame", {i.key: i for i in self.bench.preflight(mine.id)}["light"].detail)

@@ -2,8 +2,9 @@
 
 from alembic import context
 
+from amber_ladder.store import models  # noqa: F401 - all tables join Base with it
+from amber_ladder.store.base import Base
 from amber_ladder.store.database import engine
-from amber_ladder.store.models import Base
 
 
 def _ours(name: str | None, kind: str, _parents: object) -> bool:

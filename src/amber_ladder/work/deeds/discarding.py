@@ -12,9 +12,11 @@ from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.settings import settings
 from amber_ladder.store import discards, rigs, tasks
+from amber_ladder.store.base import now
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import Calibration, Discard, Part, Product, Rig, Specimen, Stack, Take, now
+from amber_ladder.store.journal_models import Discard
+from amber_ladder.store.models import Calibration, Part, Product, Rig, Specimen, Stack, Take
 from amber_ladder.work.journal import PERSON, threw_away
 
 KEPT_DAYS = 30

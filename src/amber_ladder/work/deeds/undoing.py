@@ -6,8 +6,10 @@ from typing import Any
 
 from amber_ladder.errors import Conflict
 from amber_ladder.store import deeds, discards, rigs, tasks
+from amber_ladder.store.base import now
 from amber_ladder.store.database import Session, transaction
-from amber_ladder.store.models import Deed, Frame, Rig, Stack, now
+from amber_ladder.store.journal_models import Deed
+from amber_ladder.store.models import Frame, Rig, Stack
 from amber_ladder.work.deeds.discarding import throw_away
 from amber_ladder.work.journal import PERSON, ROWS, as_json
 from amber_ladder.work.sort.by_hand import refuse_to_take_back

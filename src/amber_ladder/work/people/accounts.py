@@ -9,7 +9,7 @@ from amber_ladder.errors import BadInput
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import accounts
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import Account
+from amber_ladder.store.journal_models import Account
 
 HASHES = PasswordHash.recommended()
 """Argon2id, with the parameters that its authors recommend."""

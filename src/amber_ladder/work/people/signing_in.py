@@ -12,8 +12,9 @@ from pydantic import Field, SecretStr
 from amber_ladder.errors import BadInput, TooMany
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import accounts
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import SignIn, SignInFailure, now
+from amber_ladder.store.journal_models import SignIn, SignInFailure
 from amber_ladder.work.people.accounts import HASHES, Name
 
 LASTS = timedelta(days=14)

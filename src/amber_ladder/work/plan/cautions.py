@@ -9,8 +9,9 @@ from amber_ladder.core.planning import Caution, Circumstances
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import specimens, stacks
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import Specimen, Stack, now
+from amber_ladder.store.models import Specimen, Stack
 from amber_ladder.work.stack.views import StackView, stack_view
 
 

@@ -12,9 +12,10 @@ from amber_ladder.formats.pictures import PictureInfo, read_picture
 from amber_ladder.formats.rig_json import MeasuredValuesJson, RigJson, Strict
 from amber_ladder.settings import settings
 from amber_ladder.store import rigs
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import Calibration, Rig, now
+from amber_ladder.store.models import Calibration, Rig
 from amber_ladder.work.journal import changing
 from amber_ladder.work.rigs.trains import change
 from amber_ladder.work.stack.views import TaskView, task_view

@@ -20,8 +20,9 @@ from amber_ladder.core.optics import (
 from amber_ladder.errors import Stale
 from amber_ladder.formats.rig_json import MeasuredValuesJson, Millimetres, RigJson, SensorJson, Strict, TrainJson
 from amber_ladder.store import rigs
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
-from amber_ladder.store.models import Rig, now
+from amber_ladder.store.models import Rig
 from amber_ladder.work.journal import added, changing
 from amber_ladder.work.stack.views import OpticsView, optics_view
 

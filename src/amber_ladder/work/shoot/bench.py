@@ -4,7 +4,6 @@ import logging
 import shutil
 import threading
 
-from amber_ladder.core.planning import Reach
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import AmberLadderError, Conflict
 from amber_ladder.formats.validated import validated
@@ -19,20 +18,19 @@ from amber_ladder.work.shoot.claim import Claim
 from amber_ladder.work.shoot.current_take import CurrentTake
 from amber_ladder.work.shoot.find_ends import Search
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
-from amber_ladder.work.shoot.light import LightDesk, flash_view, settle_in_focus
+from amber_ladder.work.shoot.light import flash_view, settle_in_focus
 from amber_ladder.work.shoot.live import LiveFrame, look
+from amber_ladder.work.shoot.mounting import Mounting
 from amber_ladder.work.shoot.moves import rail_view, target_of
 from amber_ladder.work.shoot.opening import (
-    Optical,
     check_practice,
     devices_of,
-    open_optical,
     reach_for,
     scene_for,
     watched_folder,
 )
 from amber_ladder.work.shoot.rail_line import RailLine
-from amber_ladder.work.shoot.setup import Setup, bench_settings, keep_settings, setup_of
+from amber_ladder.work.shoot.setup import bench_settings, keep_settings, setup_of
 from amber_ladder.work.shoot.take_ladder import new_ladder
 from amber_ladder.work.shoot.views import (
     SIMULATED,
@@ -48,11 +46,10 @@ from amber_ladder.work.shoot.views import (
     RunEntry,
     SearchView,
 )
-from amber_ladder.work.stack.views import TakeView, stack_plan, stack_rig
+from amber_ladder.work.stack.views import TakeView
 
 log = logging.getLogger(__name__)
 
-_USUAL_POWER = 0.125
 _LET_GO_S = 2.0
 
 
@@ -63,10 +60,7 @@ class Bench:
         self._turn = threading.RLock()
         self._line = RailLine(bench_settings)
         self._activities = Activities(told=self._tell, troubled=self._rail_failed)
-        self._setup: Setup | None = None
-        self._optical: Optical | None = None
-        self._light = LightDesk()
-        self._ends: EndsView | None = None
+        self._mounting = Mounting(self._line.rail)
         self._search: Search | None = None
         self._current = CurrentTake(self._activities, self._line)
         self._heading_um: float | None = None
@@ -77,7 +71,7 @@ class Bench:
     def view(self) -> BenchView:
         """The bench as it is now."""
         bench = bench_settings()
-        setup, optical = self._setup, self._optical
+        setup, optical = self._mounting.setup, self._mounting.optical
         return BenchView(
             bench,
             setup.stack_id if setup else None,
@@ -85,12 +79,12 @@ class Bench:
             self._activities.busy,
             bench.rail == SIMULATED,
             bool(optical and optical.live),
-            rail_view(self._line, bench, setup, self._reach(), in_use=self._activities.busy is not None),
+            rail_view(self._line, bench, setup, self._mounting.reach(), in_use=self._activities.busy is not None),
             flash_view(optical),
-            self._ends,
+            self._mounting.ends,
             self._search_view(),
-            self._light.test,
-            self._light.room,
+            self._mounting.light.test,
+            self._mounting.light.room,
             self._current.growth(),
             self._current.view(),
             self._activities.said,
@@ -100,9 +94,10 @@ class Bench:
     def set_up(self, stack_id: int) -> BenchView:
         """Set the bench up for a stack. Raises NotFound, and Conflict while it works for another."""
         with self._turn:
-            if self._setup is None or self._setup.stack_id != stack_id or self._plan_changed(stack_id):
+            working = self._activities.busy is not None
+            if not self._mounting.is_for(stack_id) or (not working and self._mounting.is_outdated()):
                 self._activities.free()
-                self._mount(stack_id)
+                self._mounting.mount(stack_id)
         return self._now()
 
     def change(self, change: BenchChange) -> BenchView:
@@ -120,9 +115,9 @@ class Bench:
             if {"rail", "flaws"} & given.keys():
                 self._line.drop()
             if any(getattr(before, name) != getattr(after, name) for name in ("camera", "scene", "rail")):
-                self._forget_findings()
-            if self._setup and {"camera", "scene", "flaws", "rail"} & given.keys():
-                self._mount(self._setup.stack_id)
+                self._mounting.forget_findings()
+            if self._mounting.setup and {"camera", "scene", "flaws", "rail"} & given.keys():
+                self._mounting.mount(self._mounting.setup.stack_id)
         return self._now()
 
     def connect(self) -> BenchView:
@@ -135,7 +130,7 @@ class Bench:
 
     def live_frame(self, loupe: tuple[float, float] | None) -> LiveFrame:
         """What the camera sees now, and the figures that change with every moment."""
-        optical, busy = self._optical, self._activities.busy
+        optical, busy = self._mounting.optical, self._activities.busy
         flash = optical.flash if optical else None
         return LiveFrame(
             look(optical.live if optical else None, loupe),
@@ -159,10 +154,9 @@ class Bench:
         with self._turn:
             heading_um = self._heading_um if self._activities.busy == MOVING else None
             rail = self._line.rail()
-            target = target_of(
-                entry, rail.position_um() if heading_um is None else heading_um, self._setup, self._reach()
-            )
-            self._reach().check(target)
+            reach, at_um = self._mounting.reach(), rail.position_um() if heading_um is None else heading_um
+            target = target_of(entry, at_um, self._mounting.setup, reach)
+            reach.check(target)
             self._activities.free()
 
             def move() -> None:
@@ -191,26 +185,26 @@ class Bench:
         """Sweep through the specimen and find where it begins and ends. Raises Conflict, DeviceTrouble."""
         stop = self._activities.ask()
         with self._turn:
-            setup, optical = self._mounted()
+            setup, optical = self._mounting.needed()
             live = optical.live
             if live is None:
                 raise Conflict("finding the ends needs a live view: mark them by hand")
             self._activities.free()
             search = Search(
-                self._line.move_to, live, self._reach(), near_um=setup.plan.near_um, far_um=setup.ladder.far_um,
-                sharp_um=setup.ladder.sharp_depth_stage_um,
+                self._line.move_to, live, self._mounting.reach(),
+                near_um=setup.plan.near_um, far_um=setup.ladder.far_um, sharp_um=setup.ladder.sharp_depth_stage_um,
             )  # fmt: skip
 
             def work() -> None:
                 try:
                     found = search.ends(stop)
-                    self._ends = EndsView(found.near_um, found.far_um, found.passed_near, found.passed_far)
+                    self._mounting.ends = EndsView(found.near_um, found.far_um, found.passed_near, found.passed_far)
                 finally:
                     self._search = None
 
             self._line.rail()
             _check_begun(stop)
-            self._ends, self._search = None, search
+            self._mounting.ends, self._search = None, search
             self._activities.begin("finding the ends", work, stop)
         return self.view()
 
@@ -219,7 +213,7 @@ class Bench:
     def set_flash(self, entry: FlashEntry) -> BenchView:
         """Set the flash. Raises Conflict without one."""
         with self._turn:  # a flash that is just being exchanged must not take the order
-            self._light.set_flash(self._mounted()[1], entry)
+            self._mounting.light.set_flash(self._mounting.needed()[1], entry)
         return self._now()
 
     def test_frame(self) -> BenchView:
@@ -230,13 +224,13 @@ class Bench:
         stop = self._activities.ask()
         with self._turn:
             self._activities.free()
-            setup, optical = self._mounted()
+            setup, optical = self._mounting.needed()
             near_um, far_um = setup.plan.near_um, setup.ladder.far_um
-            self._reach().check(0.5 * (near_um + far_um))
+            self._mounting.reach().check(0.5 * (near_um + far_um))
 
             def work() -> None:
                 at = settle_in_focus(self._line.move_to, optical.live, near_um, far_um, stop)
-                self._light.test_frame(optical, at)
+                self._mounting.light.test_frame(optical, at)
 
             _check_begun(stop)
             end = self._activities.begin_awaited("testing the light", work, stop)
@@ -247,12 +241,12 @@ class Bench:
         """Shoot a frame with the flash off: it must be black. Raises Conflict, DeviceTrouble."""
         with self._turn:
             self._activities.free()
-            self._light.room_frame(self._mounted()[1])
+            self._mounting.light.room_frame(self._mounting.needed()[1])
         return self._now()
 
     def test_picture(self) -> bytes:
         """The last test frame. Raises NotFound."""
-        return self._light.picture()
+        return self._mounting.light.picture()
 
     # Runs
 
@@ -262,15 +256,16 @@ class Bench:
             stack = stacks.get_stack(session, stack_id)
             setup, unread, rig = setup_of(stack), unread_cautions(stack), rigs.on_bench(session)
             on_bench = preflight.RigOnBench(rig.id, rig.name, rig.version) if rig else None
-        bench, mounted = bench_settings(), self._setup
+        bench, mounting = bench_settings(), self._mounting
         # What was found for another stack, or for this one with another rig, tells nothing here.
-        here = mounted is not None and mounted.stack_id == stack_id and mounted.rig == setup.rig
+        here = mounting.setup is not None and mounting.is_for(stack_id) and mounting.setup.rig == setup.rig
         away = self._line.position_um(in_use=self._activities.busy is not None) is None
         return preflight.items(
             setup, bench, reach_for(setup, bench), self._line.trouble if away else None, unread,
             shutil.disk_usage(settings().data).free,
-            on_bench=on_bench, ends=self._ends if here else None, test=self._light.test if here else None,
-            room=self._light.room if here else None, flash=self._optical.flash if here and self._optical else None,
+            on_bench=on_bench, ends=mounting.ends if here else None, test=mounting.light.test if here else None,
+            room=mounting.light.room if here else None,
+            flash=mounting.optical.flash if here and mounting.optical else None,
         )  # fmt: skip
 
     def begin_run(self, stack_id: int, entry: RunEntry) -> TakeView:
@@ -279,11 +274,11 @@ class Bench:
         with self._turn:
             self._activities.free()
             self.set_up(stack_id)
-            setup, optical = self._mounted()
+            setup, optical = self._mounting.needed()
             with transaction() as session:
                 ladder = new_ladder(stacks.get_stack(session, stack_id), setup.ladder, entry)
             for position in (ladder.positions_um[0], ladder.positions_um[-1]):
-                self._reach().check(position)
+                self._mounting.reach().check(position)
             missing = preflight.unconfirmed(self.preflight(stack_id), entry.confirmed)
             if missing:
                 raise Conflict(f"before the run: {'; '.join(missing)}. See to it, or confirm it on the list")
@@ -296,7 +291,7 @@ class Bench:
             take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices_of(bench))
             return takes.started(
                 take_id,
-                lambda: self._current.start_run(take_id, setup, optical, camera, bench, self._reach(), stop),
+                lambda: self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop),
             )
 
     def begin_burst(self, stack_id: int, entry: BurstEntry) -> TakeView:
@@ -309,7 +304,7 @@ class Bench:
             _check_begun(stop)
             devices = devices_of(bench, by_hand=True, simulated_hand=entry.simulated)
             take_id = takes.add_burst(stack_id, entry, watched_folder(bench), devices=devices)
-            setup = self._mounted()[0]
+            setup = self._mounting.needed()[0]
             return takes.started(take_id, lambda: self._current.start_burst(take_id, setup, bench, stop))
 
     def resume(self, take_id: int) -> TakeView:
@@ -319,7 +314,7 @@ class Bench:
             self._activities.free()
             stack_id, is_burst = takes.can_go_on(take_id)
             self.set_up(stack_id)
-            (setup, optical), bench = self._mounted(), bench_settings()
+            (setup, optical), bench = self._mounting.needed(), bench_settings()
             if not is_burst:
                 self._line.rail()  # first: a take that cannot go on is not said to
                 camera = optical.camera or FolderCamera(watched_folder(bench), stop)
@@ -330,7 +325,7 @@ class Bench:
                 lambda: (
                     self._current.start_burst(take_id, setup, bench, stop)
                     if is_burst
-                    else self._current.start_run(take_id, setup, optical, camera, bench, self._reach(), stop)
+                    else self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop)
                 ),
             )
 
@@ -368,8 +363,7 @@ class Bench:
         """Let go of everything; a run that is going on is taken up again at the next start."""
         self._current.leaving = True
         self._activities.stop(patience_s=_LET_GO_S)
-        if self._optical:
-            self._optical.close()
+        self._mounting.close()
         self._line.drop()
 
     # Inside
@@ -390,48 +384,9 @@ class Bench:
         self._line.drop()
         self._line.trouble = why
 
-    def _plan_changed(self, stack_id: int) -> bool:
-        if self._activities.busy or self._setup is None:
-            return False
-        with transaction() as session:
-            stack = stacks.get_stack(session, stack_id)
-            return stack_plan(stack) != self._setup.plan or stack_rig(stack) != self._setup.rig
-
-    def _mount(self, stack_id: int) -> None:
-        bench = bench_settings()
-        with transaction() as session:
-            setup = setup_of(stacks.get_stack(session, stack_id))
-            on_bench = rigs.on_bench(session)
-            power = on_bench.flash_power if on_bench and on_bench.flash_power else _USUAL_POWER
-        if str(stack_id) not in bench.lies_um:
-            lies = dict(list(bench.lies_um.items())[-200:])
-            bench = bench.model_copy(update={"lies_um": {**lies, str(stack_id): setup.plan.near_um}})
-            keep_settings(bench)
-        same = self._setup is not None and self._setup.stack_id == stack_id
-        if same and self._optical and self._optical.flash:
-            power = self._optical.flash.power
-        if self._optical:
-            self._optical.close()
-        self._optical = open_optical(setup, bench, self._line.rail, power)
-        if not same or self._setup is None or self._setup.rig != setup.rig:
-            self._forget_findings()
-        self._setup = setup
-
-    def _forget_findings(self) -> None:
-        """Ends and light were found with what stood there before."""
-        self._ends, self._light = None, LightDesk()
-
     def _search_view(self) -> SearchView | None:
         search = self._search
         return search.view() if search else None
-
-    def _mounted(self) -> tuple[Setup, Optical]:
-        if self._setup is None or self._optical is None:
-            raise Conflict("the bench is not set up for a stack yet: open its Shoot page")
-        return self._setup, self._optical
-
-    def _reach(self) -> Reach:
-        return reach_for(self._setup, bench_settings()) if self._setup else Reach()
 
 
 def _check_begun(stop: StopToken) -> None:

@@ -22,9 +22,9 @@ from amber_ladder.errors import AmberLadderError, BadInput, Conflict
 from amber_ladder.formats.apart import examine_apart
 from amber_ladder.formats.pictures import SUFFIXES, natural_key, read_picture
 from amber_ladder.store import stacks
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import now
 from amber_ladder.work.shoot import takes
 from amber_ladder.work.shoot.allowed import check_folder
 from amber_ladder.work.shoot.folder_camera import why_unreadable

@@ -11,7 +11,7 @@ from pydantic import StringConstraints
 
 from amber_ladder.errors import Conflict
 from amber_ladder.formats.rig_json import Strict
-from amber_ladder.store.models import now
+from amber_ladder.store.base import now
 from amber_ladder.work.journal import PERSON
 
 _LAPSES_S = 600.0

@@ -13,7 +13,7 @@ from amber_ladder.core.optics import flash_changed_by, power_setting
 from amber_ladder.devices.protocols import Flash, LiveView
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import Conflict, NotFound
-from amber_ladder.store.models import now
+from amber_ladder.store.base import now
 from amber_ladder.work.shoot.incoming import decoded
 from amber_ladder.work.shoot.live import WIDTH_PX, anything_in_focus
 from amber_ladder.work.shoot.opening import Optical

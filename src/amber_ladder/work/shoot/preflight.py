@@ -6,7 +6,8 @@ from datetime import UTC, datetime, timedelta
 from amber_ladder.core.planning import Caution, Reach
 from amber_ladder.devices.protocols import Flash
 from amber_ladder.errors import OutOfReach
-from amber_ladder.store.models import Take, now
+from amber_ladder.store.base import now
+from amber_ladder.store.models import Take
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, EndsView, PreflightItem, RoomView, TestFrameView
 

@@ -10,7 +10,7 @@ from datetime import datetime
 from amber_ladder.devices.protocols import Rail
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import AmberLadderError, DeviceTrouble
-from amber_ladder.store.models import now
+from amber_ladder.store.base import now
 from amber_ladder.work.shoot.opening import open_rail
 from amber_ladder.work.shoot.views import BenchSettings
 

@@ -6,9 +6,10 @@ from typing import Any
 
 from amber_ladder.errors import Conflict
 from amber_ladder.store import stacks, tasks
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import Take, Task, now
+from amber_ladder.store.models import Take, Task
 from amber_ladder.work.journal import did
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot.folder_camera import names_in

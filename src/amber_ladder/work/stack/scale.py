@@ -8,8 +8,9 @@ from amber_ladder.core.optics import magnification_is_measured, resolve
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.store import rigs, stacks
+from amber_ladder.store.base import now
 from amber_ladder.store.database import Session, transaction
-from amber_ladder.store.models import Calibration, Stack, now
+from amber_ladder.store.models import Calibration, Stack
 from amber_ladder.work.journal import changing
 
 

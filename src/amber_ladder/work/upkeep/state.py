@@ -7,7 +7,7 @@ from datetime import datetime
 
 from amber_ladder.formats.results import write_json
 from amber_ladder.settings import settings
-from amber_ladder.store.models import now
+from amber_ladder.store.base import now
 
 _FILE = "last-backup.json"
 

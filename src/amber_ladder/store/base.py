@@ -1,0 +1,29 @@
+"""What all tables share. Lengths carry their unit in the name; times are UTC unless they are a camera's own clock."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, DateTime, Index, text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase
+
+
+def now() -> datetime:
+    """The present moment in UTC."""
+    return datetime.now(UTC)
+
+
+def unique_among_kept(name: str, *columns: str) -> Index:
+    """What was thrown away does not keep its name from others."""
+    return Index(name, *columns, unique=True, postgresql_where=text("discard_id is null"))
+
+
+def checks(table: str, **conditions: str) -> tuple[CheckConstraint, ...]:
+    """What the database itself refuses: as strict as the entries that people make."""
+    return tuple(CheckConstraint(condition, name=f"{table}_{name}") for name, condition in conditions.items())
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB}  # noqa: RUF012
