@@ -4,8 +4,11 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
+
 from amber_ladder.errors import BadInput, StorageFull
 from amber_ladder.formats.files import folder_in_one_piece
+from amber_ladder.formats.tiles import make_tiles
 from amber_ladder.store.frame_store import FrameStore
 
 
@@ -56,6 +59,14 @@ class FullDisk(unittest.TestCase):
         with self.assertRaises(StorageFull), folder_in_one_piece(self.disk / "out") as scratch:
             (scratch / "a").write_bytes(b"x" * 1_000_000)
         self.assertEqual(list(self.disk.iterdir()), [])
+
+    def test_tiles_are_refused_whole(self) -> None:
+        noise = np.random.default_rng(1).integers(0, 256, (600, 800, 3), np.uint8)
+        for filled in (0, 240_000):  # the picture's tiles do not fit; and what follows them does not
+            (self.disk / "filler").write_bytes(bytes(filled))
+            with self.subTest(filled), self.assertRaises(StorageFull):
+                make_tiles(noise, self.disk / "out")
+            self.assertEqual([one.name for one in self.disk.iterdir()], ["filler"])
 
     def test_an_original_is_refused_whole_and_taken_once_there_is_room(self) -> None:
         store = FrameStore(self.disk)

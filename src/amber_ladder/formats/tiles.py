@@ -1,5 +1,9 @@
 """Deep-zoom tiles and small previews of pictures, so that a page never loads a whole one."""
 
+import errno
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -18,13 +22,28 @@ PREVIEW_PX = 480
 
 
 def make_tiles(picture: NDArray[Any], folder: Path) -> None:
-    """Write picture.dzi with its tiles, and preview.jpg, into a new folder, all or nothing. RGB in 8 or 16 bits."""
+    """Write picture.dzi with its tiles, and preview.jpg, into a new folder, all or nothing. RGB in 8 or 16 bits.
+
+    Raises StorageFull, OSError.
+    """
     if picture.dtype == np.uint16:
         picture = (picture >> 8).astype(np.uint8)
     image = pyvips.Image.new_from_array(np.ascontiguousarray(picture), interpretation="srgb")
-    with folder_in_one_piece(folder) as scratch:
+    with folder_in_one_piece(folder) as scratch, _disk_trouble_as_such():
         image.dzsave(str(scratch / "picture"), tile_size=TILE_PX, overlap=1, suffix=".jpg[Q=90]")
         image.thumbnail_image(PREVIEW_PX, height=PREVIEW_PX, size="down").jpegsave(str(scratch / "preview.jpg"), Q=88)
+
+
+@contextmanager
+def _disk_trouble_as_such() -> Iterator[None]:
+    """What libvips could not write is told in its message alone."""
+    try:
+        yield
+    except pyvips.Error as error:
+        for number in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES, errno.EIO):
+            if os.strerror(number) in str(error):
+                raise OSError(number, os.strerror(number)) from error
+        raise
 
 
 def depth_picture(path: Path) -> NDArray[np.uint8]:

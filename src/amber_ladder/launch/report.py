@@ -39,8 +39,8 @@ def report(file: Path) -> int:
     except AmberLadderError as error:
         parts.append(("doctor", [f"could not look: {error}"]))
     place = logs.folder(data_folder())
-    for path in sorted([*place.glob("*.log"), *place.glob("database/*.log")]):
-        parts.append((str(path.relative_to(place)), _last_lines(path)))
+    written = sorted([*place.glob("*.log"), *place.glob("database/*.log")])
+    parts += [(str(path.relative_to(place)), _last_lines(path)) for path in written]
     text = "\n".join(line for title, lines in parts for line in (f"== {title}", *lines, ""))
     try:
         file.write_text(_without(text, names))

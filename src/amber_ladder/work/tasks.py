@@ -2,14 +2,14 @@
 
 import logging
 import time
-from collections.abc import Callable, Mapping
-from typing import TypeVar
+from collections.abc import Mapping
 
-from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped, StorageFull, storage_trouble
+from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped, storage_trouble
 from amber_ladder.logs import about
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.merge.merges import MERGING
+from amber_ladder.work.patience import patiently
 from amber_ladder.work.practice.takes import PRACTISING
 from amber_ladder.work.rigs.ramps import CALIBRATING
 from amber_ladder.work.shoot import RUNNING
@@ -18,21 +18,19 @@ from amber_ladder.work.stack.views import TaskView, task_view
 LONG_WORK = {work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING)}
 """All there is. A stage that does long work declares it beside its use case, and is named here."""
 _REPORT_EVERY_S = 0.2
-_AGAIN_S = 1.0
-T = TypeVar("T")
 
 log = logging.getLogger(__name__)
 
 
 def run(task_id: int) -> None:
     """Do one task to its end, whatever that is; while the database is away, wait for it."""
-    kind = _patiently(lambda: _kind_of_unfinished(task_id))
+    kind = patiently(lambda: _kind_of_unfinished(task_id))
     if kind is None:
         return
     with about(f"task {task_id}, {kind}"):
         log.info("begins")
         # Nothing half-done is kept: when the database was away in between, the work is done anew.
-        _patiently(lambda: _do(task_id, kind))
+        patiently(lambda: _do(task_id, kind))
 
 
 def _kind_of_unfinished(task_id: int) -> str | None:
@@ -61,19 +59,6 @@ def _do(task_id: int, kind: str) -> None:
         _end(task_id, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")
     else:
         _end(task_id, "done")
-
-
-def _patiently(work: Callable[[], T], *, for_room: bool = False) -> T:
-    """Do it again as long as the database is away, which the launcher brings back, or as its disk has no room."""
-    while True:
-        try:
-            return work()
-        except DatabaseAway:
-            time.sleep(_AGAIN_S)
-        except StorageFull:
-            if not for_room:
-                raise
-            time.sleep(_AGAIN_S)
 
 
 def stop(task_id: int) -> TaskView:
@@ -105,7 +90,7 @@ def _end(task_id: int, state: str, message: str = "") -> None:
             tasks.end(session, stacks.get_task(session, task_id), state, message)
 
     log.info("%s", state)
-    _patiently(write, for_room=True)
+    patiently(write, for_room=True)
 
 
 class _Reporter:

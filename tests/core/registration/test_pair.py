@@ -76,6 +76,12 @@ class RegisterPair(unittest.TestCase):
     def test_unlike_frames_are_told_apart(self) -> None:
         self.assertLess(register_pair(texture(self.SHAPE, 4), texture(self.SHAPE, 5)).likeness, 0.5)
 
+    def test_neighbours_in_which_nothing_is_in_focus_are_alike_though_noise_outweighs_them(self) -> None:
+        random = np.random.default_rng(8)
+        blurred = 0.4 + 0.2 * (cv2.GaussianBlur(texture(self.SHAPE, 7), (0, 0), 10) - 0.5)
+        one, two = (np.asarray(blurred + random.normal(0, 0.04, self.SHAPE), np.float32) for _ in range(2))
+        self.assertGreater(register_pair(one, two).likeness, 0.5)
+
 
 class Similarities(unittest.TestCase):
     def test_there_and_back(self) -> None:

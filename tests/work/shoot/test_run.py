@@ -4,6 +4,7 @@ import hashlib
 import os
 import subprocess
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 
@@ -17,7 +18,7 @@ from amber_ladder.work.record.records import shot_with
 from amber_ladder.work.shoot import Bench, BenchChange, MoveEntry, RunEntry
 from amber_ladder.work.stack.views import StackView
 from tests.support.bench import SURE, BenchTest, bench_stack, kept
-from tests.support.station import until
+from tests.support.station import database, until
 
 
 class Runs(BenchTest):
@@ -134,7 +135,12 @@ class CutOff(BenchTest):
         until(lambda: len(plan.read_stack(stack.id).takes[0].frames) >= 2, "two frames")
         first.close()
         self.assertEqual(plan.read_stack(stack.id).takes[0].task.state, "running")  # type: ignore[union-attr]
-        self.bench.take_up_again()
+        # The database has crashed along with the server, and comes back a little later than it.
+        database().cluster.stop(at_once=True)
+        taking_up = threading.Thread(target=self.bench.take_up_again)
+        taking_up.start()
+        database().cluster.start()
+        taking_up.join()
         whole = self.ended(stack, take.id)
         self.assertEqual(whole.task.state, "done", whole.task.message)  # type: ignore[union-attr]
         self.assertEqual(sorted(f.rung or 0 for f in kept(whole)), list(range(stack.ladder.frames)))

@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Popover } from "radix-ui";
 import { useState } from "react";
 import { api, Refusal } from "../client/api";
 import { Button } from "../ui/Button";
 import { TextField } from "../ui/Field";
+import { Flyout } from "../ui/Flyout";
 import { Notice } from "../ui/Notice";
 
 /** Who is signed in, on a station with accounts; signing out, and another password. */
@@ -11,21 +11,15 @@ export function Person() {
   const session = useQuery({ queryKey: ["session"], queryFn: api.session });
   if (!session.data?.name) return null;
   return (
-    <Popover.Root>
-      <Popover.Trigger className="min-h-11 max-w-32 truncate px-1 hover:text-ink hover:underline">
-        {session.data.name}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          aria-label="Signed in"
-          align="end"
-          sideOffset={4}
-          className="z-50 w-[340px] max-w-[95vw] rounded-s border border-ink bg-card p-4 text-[0.9375rem]"
-        >
-          <Doors />
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <Flyout
+      label="Signed in"
+      trigger={session.data.name}
+      triggerClass="min-h-11 max-w-32 truncate px-1 hover:text-ink hover:underline"
+      align="end"
+      className="w-[340px] text-[0.9375rem]"
+    >
+      <Doors />
+    </Flyout>
   );
 }
 

@@ -1,12 +1,12 @@
 import { type UseQueryResult, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { Popover } from "radix-ui";
 import { useState } from "react";
 import { api } from "../client/api";
 import { refresh } from "../client/live";
 import { moment } from "../lib/numbers";
 import { Button } from "../ui/Button";
 import { useCommands, useHint } from "../ui/commands";
+import { Flyout } from "../ui/Flyout";
 import { Notice } from "../ui/Notice";
 
 /** What was done last, on whichever page, and undoing it. */
@@ -17,21 +17,18 @@ export function Undo() {
   const last = useQuery({ queryKey: ["deeds"], queryFn: api.lastDeed });
   useCommands({ undo: () => setOpen(true) });
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="min-h-11 px-1 hover:text-ink hover:underline" {...hint("undo")}>
-        Undo
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          aria-label="Undo"
-          align="end"
-          sideOffset={4}
-          className="z-50 w-[380px] max-w-[95vw] rounded-s border border-ink bg-card p-4 text-[0.9375rem]"
-        >
-          <LastDeed last={last} onDone={() => setOpen(false)} />
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <Flyout
+      label="Undo"
+      trigger="Undo"
+      triggerClass="min-h-11 px-1 hover:text-ink hover:underline"
+      hint={hint("undo")}
+      align="end"
+      className="w-[380px] text-[0.9375rem]"
+      open={open}
+      onOpenChange={setOpen}
+    >
+      <LastDeed last={last} onDone={() => setOpen(false)} />
+    </Flyout>
   );
 }
 

@@ -1,5 +1,5 @@
-import { Popover } from "radix-ui";
 import type { Specimen, StackLine } from "../client/api";
+import { Flyout } from "../ui/Flyout";
 import { StackList } from "./StackList";
 
 interface Props {
@@ -28,22 +28,20 @@ export function Label({ specimen, under, stacks, stackId, takeId }: Props) {
   return (
     <h1 className="flex w-[clamp(150px,21vw,270px)] shrink-0 border-rule border-r text-[0.9375rem]">
       {stacks ? (
-        <Popover.Root>
-          <Popover.Trigger className="head w-full min-w-0 px-4 text-left hover:bg-rule/40">
-            {words}
-            <span className="sr-only">: all stacks and takes</span>
-          </Popover.Trigger>
-          <Popover.Portal>
-            <Popover.Content
-              aria-label="Stacks and takes"
-              align="start"
-              sideOffset={4}
-              className="z-50 max-h-[70vh] w-[460px] max-w-[95vw] overflow-y-auto rounded-s border border-ink bg-card p-4"
-            >
-              <StackList specimen={specimen} stacks={stacks} stackId={stackId} takeId={takeId} />
-            </Popover.Content>
-          </Popover.Portal>
-        </Popover.Root>
+        <Flyout
+          label="Stacks and takes"
+          trigger={
+            <>
+              {words}
+              <span className="sr-only">: all stacks and takes</span>
+            </>
+          }
+          triggerClass="head w-full min-w-0 px-4 text-left hover:bg-rule/40"
+          align="start"
+          className="max-h-[70vh] w-[460px] overflow-y-auto"
+        >
+          <StackList specimen={specimen} stacks={stacks} stackId={stackId} takeId={takeId} />
+        </Flyout>
       ) : (
         <span className="head flex w-full min-w-0 flex-col justify-center px-4">{words}</span>
       )}

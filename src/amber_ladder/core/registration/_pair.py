@@ -171,9 +171,12 @@ def _compare(fixed: Float, moving: Float, matrix: Matrix) -> tuple[float, float]
     one, two = fixed[inside], warped[inside]
     unclipped = (one < 0.97) & (two < 0.97)
     gain = _gain(one[unclipped], two[unclipped]) if unclipped.any() else 1.0
-    # Shading alone, bright in the middle and dark around it, is no likeness: only what is smaller counts.
+    # Shading alone, bright in the middle and dark around it, is no likeness: only what is smaller counts. Nor is noise
+    # unlikeness: where nothing is in focus it outweighs all that is fine.
     warped[~inside] = fixed[~inside]
-    one, two = ((grey - _shading(grey))[inside] for grey in (fixed, warped))
+    one, two = (
+        (cv2.GaussianBlur(grey, (0, 0), _COARSEST_DETAIL_PX) - _shading(grey))[inside] for grey in (fixed, warped)
+    )
     power = float(np.sqrt(np.sum(one * one) * np.sum(two * two)))
     return gain, float(np.sum(one * two)) / power if power > 0 else 0.0
 

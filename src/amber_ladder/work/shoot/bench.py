@@ -3,13 +3,15 @@
 import logging
 import shutil
 import threading
+from functools import partial
 
 from amber_ladder.devices.stopping import StopToken
-from amber_ladder.errors import AmberLadderError, Conflict
+from amber_ladder.errors import AmberLadderError, Conflict, DatabaseAway
 from amber_ladder.formats.validated import validated
 from amber_ladder.settings import settings
 from amber_ladder.store import rigs, stacks, tasks
 from amber_ladder.store.database import transaction
+from amber_ladder.work.patience import patiently
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot import preflight, takes
 from amber_ladder.work.shoot.activities import MOVING, Activities
@@ -350,14 +352,19 @@ class Bench:
 
     def take_up_again(self) -> None:
         """At the start: go on with what was cut off lately; older runs wait for a person's word."""
-        for task_id, take_id, lately in takes.cut_off():
-            try:
-                if not lately:
-                    raise Conflict("cut off a while ago: it does not go on by itself, for hands may be on the bench")
-                self._line.await_start()
-                self.resume(take_id)
-            except AmberLadderError as error:
-                takes.end_take(task_id, take_id, "failed", str(error))
+        for task_id, take_id, lately in patiently(takes.cut_off):
+            patiently(partial(self._go_on_with, task_id, take_id, lately=lately))
+
+    def _go_on_with(self, task_id: int, take_id: int, *, lately: bool) -> None:
+        try:
+            if not lately:
+                raise Conflict("cut off a while ago: it does not go on by itself, for hands may be on the bench")
+            self._line.await_start()
+            self.resume(take_id)
+        except DatabaseAway:
+            raise
+        except AmberLadderError as error:
+            takes.end_take(task_id, take_id, "failed", str(error))
 
     def close(self) -> None:
         """Let go of everything; a run that is going on is taken up again at the next start."""

@@ -1,10 +1,9 @@
 """Frames of the bench on their way into the store: written, judged, noted, told."""
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import datetime
-from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -12,16 +11,18 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.light import FrameFault
 from amber_ladder.core.sorting import Shot
-from amber_ladder.errors import DatabaseAway, StorageFull, UnreadablePicture
+from amber_ladder.errors import UnreadablePicture
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore, Received
 from amber_ladder.store.models import Frame
+from amber_ladder.work.patience import patiently
 from amber_ladder.work.stack.views import frame_view
 
-T = TypeVar("T")
-_PATIENCE_S = 60.0
-_PATIENCE_FOR_ROOM_S = 3600.0
+PATIENCE_S = 60.0
+"""How long the database may be away during a run: the specimen will not wait."""
+PATIENCE_TO_END_S = 3600.0
+"""The same, and for room on its disk, when something has ended: how it did has to be written down."""
 
 
 def decoded(content: bytes) -> NDArray[np.uint8]:
@@ -75,19 +76,4 @@ def keep_frame(
                 tasks.tell(session, "frame", payload)
             return int(frame.id or 0)
 
-    return patiently(write)
-
-
-def patiently(write: Callable[[], T], *, for_room: bool = False) -> T:
-    """Try again while the database is away, for the specimen will not wait; or ``for_room``, while its disk is full,
-
-    for how something ended has to be written down. Raises DatabaseAway, StorageFull.
-    """
-    end = time.monotonic() + (_PATIENCE_FOR_ROOM_S if for_room else _PATIENCE_S)
-    while True:
-        try:
-            return write()
-        except (DatabaseAway, StorageFull) as error:
-            if time.monotonic() > end or (isinstance(error, StorageFull) and not for_room):
-                raise
-            time.sleep(0.5)
+    return patiently(write, patience_s=PATIENCE_S)

@@ -11,9 +11,10 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Take, Task
 from amber_ladder.work.journal import did
+from amber_ladder.work.patience import patiently
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot.folder_camera import names_in
-from amber_ladder.work.shoot.incoming import keep_frame, patiently
+from amber_ladder.work.shoot.incoming import PATIENCE_S, PATIENCE_TO_END_S, keep_frame
 from amber_ladder.work.shoot.preflight import was_lately
 from amber_ladder.work.shoot.run import Taken
 from amber_ladder.work.shoot.take_ladder import TakeLadder
@@ -115,7 +116,7 @@ def report(task_id: int, done: int, total: int, seconds_left: float | None) -> N
             task = stacks.get_task(session, task_id)
             tasks.set_progress(session, task, phase="shoot", done=done, total=total, seconds_left=seconds_left)
 
-    patiently(write)
+    patiently(write, patience_s=PATIENCE_S)
 
 
 def end_take(task_id: int, take_id: int, state: str, message: str) -> None:
@@ -128,7 +129,7 @@ def end_take(task_id: int, take_id: int, state: str, message: str) -> None:
                 take.complete = sum(frame.left_out is None for frame in take.frames) >= 2
             tasks.end(session, stacks.get_task(session, task_id), state, message)
 
-    patiently(write, for_room=True)
+    patiently(write, patience_s=PATIENCE_TO_END_S, for_room=True)
 
 
 def cut_off() -> list[tuple[int, int, bool]]:

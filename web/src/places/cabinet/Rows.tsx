@@ -1,8 +1,8 @@
 import { Link } from "@tanstack/react-router";
-import { Popover } from "radix-ui";
 import { type CabinetRow, pictureUrl } from "../../client/api";
 import { fNumber, plural, trimmed, um } from "../../lib/numbers";
 import { StackList } from "../../specimen/StackList";
+import { Flyout } from "../../ui/Flyout";
 import { COLUMNS, type Order } from "./sorting";
 
 interface Props {
@@ -124,25 +124,24 @@ function SpecimenRow({ row: { specimen, stack, stacks, merge_id, worked_at } }: 
         )}
       </td>
       <td className="pr-3">
-        <Popover.Root>
-          <Popover.Trigger className="relative z-10 min-h-9 text-left leading-tight underline underline-offset-3">
-            <span className="sr-only">{title}: </span>
-            {stacks.length > 0 ? plural(stacks.length, "stack") : "no stack"}
-            <span className="sr-only">, </span>
-            <span className="block text-[0.875rem] text-ink2">
-              {takes > 0 ? plural(takes, "take") : stacks.length > 0 ? "not shot" : "label"}
-            </span>
-          </Popover.Trigger>
-          <Popover.Portal>
-            <Popover.Content
-              aria-label="Stacks and takes"
-              align="end"
-              className="z-50 max-h-[70vh] w-[460px] max-w-[95vw] overflow-y-auto rounded-s border border-ink bg-card p-4"
-            >
-              <StackList specimen={specimen} stacks={stacks} />
-            </Popover.Content>
-          </Popover.Portal>
-        </Popover.Root>
+        <Flyout
+          label="Stacks and takes"
+          trigger={
+            <>
+              <span className="sr-only">{title}: </span>
+              {stacks.length > 0 ? plural(stacks.length, "stack") : "no stack"}
+              <span className="sr-only">, </span>
+              <span className="block text-[0.875rem] text-ink2">
+                {takes > 0 ? plural(takes, "take") : stacks.length > 0 ? "not shot" : "label"}
+              </span>
+            </>
+          }
+          triggerClass="relative z-10 min-h-9 text-left leading-tight underline underline-offset-3"
+          align="end"
+          className="max-h-[70vh] w-[460px] overflow-y-auto"
+        >
+          <StackList specimen={specimen} stacks={stacks} />
+        </Flyout>
       </td>
       <td className="pr-3">{stack && <Progress stages={stack.stages} busy={stack.busy} />}</td>
       <td className="text-[0.875rem] text-ink2">{day(worked_at)}</td>

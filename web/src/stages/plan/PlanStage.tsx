@@ -8,7 +8,6 @@ import { plural, trimmed, um } from "../../lib/numbers";
 import { Label } from "../../specimen/Label";
 import { SpecimenForm } from "../../specimen/SpecimenForm";
 import { useStack } from "../../specimen/stack";
-import { Button } from "../../ui/Button";
 import { InHeader } from "../../ui/HeaderSlot";
 import { KeptDraft, useKept } from "../../ui/Kept";
 import { Notice, Placeholder } from "../../ui/Notice";
@@ -19,6 +18,7 @@ import { ByHand } from "./ByHand";
 import { Cautions } from "./Cautions";
 import { type Draft, draftOf, planOf, startOf, subjectOf, within, withParts, withSet } from "./draft";
 import { Framing } from "./Framing";
+import { NextAction } from "./NextAction";
 import { PlanFields } from "./PlanFields";
 import { Result } from "./Result";
 import { Ways } from "./Ways";
@@ -387,31 +387,4 @@ function stopped(rig: Rig["rig"], f_number: number | null): Rig["rig"] {
   if (train.kind === "lens") return { ...rig, train: { ...train, f_number } };
   if (train.kind === "infinity_objective") return { ...rig, train: { ...train, tube_f_number: f_number } };
   return rig;
-}
-
-interface NextProps {
-  stack: Stack | null;
-  shot: boolean;
-  touched: boolean;
-  ready: boolean;
-  saving: boolean;
-  onSave: () => void;
-}
-
-function NextAction({ stack, shot, touched, ready, saving, onSave }: NextProps) {
-  if (stack && !touched)
-    return (
-      <Link
-        to="/stacks/$stackId/$stage"
-        params={{ stackId: String(stack.id), stage: shot ? "merge" : "shoot" }}
-        className="head inline-flex min-h-11 shrink-0 items-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
-      >
-        {shot ? "Merge this stack" : "Shoot this ladder"}
-      </Link>
-    );
-  return (
-    <Button look="next" className="shrink-0" disabled={!ready || saving} onClick={onSave}>
-      {stack && shot ? "Save as a new stack" : "Save this ladder"}
-    </Button>
-  );
 }
