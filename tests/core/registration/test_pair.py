@@ -78,7 +78,7 @@ class RegisterPair(unittest.TestCase):
 
     def test_neighbours_in_which_nothing_is_in_focus_are_alike_though_noise_outweighs_them(self) -> None:
         random = np.random.default_rng(8)
-        blurred = 0.4 + 0.2 * (cv2.GaussianBlur(texture(self.SHAPE, 7), (0, 0), 10) - 0.5)
+        blurred = 0.4 + 0.1 * (cv2.GaussianBlur(texture(self.SHAPE, 7), (0, 0), 10) - 0.5)
         one, two = (np.asarray(blurred + random.normal(0, 0.04, self.SHAPE), np.float32) for _ in range(2))
         self.assertGreater(register_pair(one, two).likeness, 0.5)
 
