@@ -11,7 +11,7 @@ from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
 
 RUNS = 3
 BOUNDS = {"select": "to hold: 3.5 ×", "pyramid": "to hold: 6 ×", "blend": "no bound set"}
-NAMES = (*BOUNDS, "memory", "plan", "bench", "station")
+NAMES = (*BOUNDS, "memory", "plan", "bench", "station", "quality")
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -41,9 +41,17 @@ def main(names: list[str]) -> int:
         _bench()
     if "station" in wanted:
         _station()
-    if set(wanted) - {"plan", "bench", "station"}:
+    if "quality" in wanted:
+        _quality()
+    if set(wanted) - {"plan", "bench", "station", "quality"}:
         _merges(wanted)
     return 0
+
+
+def _quality() -> None:
+    from benchmarks.quality import main as judge
+
+    judge()
 
 
 def _plans() -> None:

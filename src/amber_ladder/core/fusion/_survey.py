@@ -1,7 +1,8 @@
 """The first pass over a stack: registration, brightness and focus, on frames of half the size."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 from amber_ladder.core.depth import Surface, surface
 from amber_ladder.core.focus import PeakTracker, focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._geometry import carried_over, second_look
 from amber_ladder.core.registration import (
     IDENTITY,
     compose,
@@ -30,6 +32,8 @@ _NEVER_HALVED_PX = 150_000
 _ALIKE = 0.35  # correlation below which two neighbours do not show the same thing
 _TELLING_SCALE = 0.006  # change of scale over the stack from which its direction can be told; less may be error
 _GAP_RATIO = 2.5
+_LEAST_STEP = 0.05
+_TELLING_SHARE = 0.25  # of what each frame would show if all showed alike
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,9 +48,11 @@ class Excluded:
 class Survey:
     """What the first pass found. Frames are numbered as in the source; ``used`` lists those that took part.
 
-    ``matrices`` map each used frame's px to the reference frame's px, ``gains`` bring it to the stack's
-    brightness. ``surface`` (at ``factor`` times smaller size, in reference coordinates) counts in used frames.
-    ``crop`` is x, y, width, height in reference px. ``gaps`` are pairs of used frames.
+    ``matrices`` map each used frame's px to the reference frame's px, ``gains`` bring it to the stack's brightness.
+    ``corner_px`` is the standard uncertainty of each matrix at the frame's corners; ``blur_px`` the radius by which
+    blur grows a step, None where it did not show: then frames are aligned by their neighbours alone. ``surface`` (at
+    ``factor`` times smaller size, in reference coordinates) counts in used frames. ``crop`` is x, y, width, height in
+    reference px. ``gaps`` are pairs of used frames.
     """
 
     used: tuple[int, ...]
@@ -55,6 +61,8 @@ class Survey:
     matrices: tuple[NDArray[np.float64], ...]
     gains: tuple[float, ...]
     rms_px: tuple[float, ...]
+    corner_px: tuple[float, ...]
+    blur_px: float | None
     factor: int
     surface: Surface
     confidence: NDArray[np.float32]
@@ -75,8 +83,12 @@ class _Chain:
     rms_px: list[float]
 
 
-def survey(frames: FrameSource, *, order: Order = "auto", progress: Progress) -> Survey:
+def survey(
+    frames: FrameSource, *, order: Order = "auto", positions_um: Sequence[float] | None = None, progress: Progress
+) -> Survey:
     """Register all frames, even out their brightness and find where each place is sharpest.
+
+    ``positions_um`` are the frames' focus positions where they are known, rising.
 
     Raises:
         BadInput: fewer than two frames can be registered, or the frames share no area.
@@ -86,24 +98,30 @@ def survey(frames: FrameSource, *, order: Order = "auto", progress: Progress) ->
     if len(chain.used) < 2:
         raise BadInput("fewer than two frames can be brought together: nothing was merged")
     peaks = tracker.peaks()
-    # The narrowest view is the reference: every other frame covers it, so no edge has to be invented.
-    scales = [scale_of(matrix) for matrix in chain.matrices]
-    at = int(np.argmin(scales))
-    to_reference = inverse(chain.matrices[at])
-    matrices = tuple(compose(to_reference, matrix) for matrix in chain.matrices)
+    first = surface(peaks.index, peaks.confidence)
+    z = _in_steps(positions_um, chain.used)
+    geometry = second_look(frames, chain.used, chain.matrices, first, factor, z, progress)
+    scales = [scale_of(matrix) for matrix in geometry.matrices]
+    at = _reference(scales, first)
+    to_reference = inverse(geometry.matrices[at])
+    matrices = tuple(compose(to_reference, matrix) for matrix in geometry.matrices)
     matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(matrices))
     crop = shared_rectangle(list(matrices), frames.shape)
     if crop[2] * crop[3] == 0:
         raise BadInput("the frames share no area after alignment: are they of one stack?")
-    index, confidence = _to_reference(peaks.index, peaks.confidence, to_reference, factor)
+    x, y = carried_over(first.index, chain.matrices, matrices, factor)
+    index = _carried(peaks.index, x, y, float("nan"))
+    confidence = _carried(peaks.confidence, x, y, 0.0)
     near_first, basis = _direction(order, scales)
     return Survey(
         used=tuple(chain.used),
         excluded=tuple(chain.excluded),
         reference=chain.used[at],
         matrices=matrices,
-        gains=tuple((np.array(chain.gains) / np.median(chain.gains)).tolist()),
+        gains=geometry.gains,
         rms_px=tuple(chain.rms_px),
+        corner_px=geometry.corner_px,
+        blur_px=geometry.blur_px,
         factor=factor,
         surface=surface(index, confidence),
         confidence=confidence,
@@ -121,7 +139,7 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
     last_small: NDArray[np.float32] | None = None
     shrink = 1
     for index, grey in ahead(lambda i: frames.grey(i, factor), range(count)):
-        progress("register", index, count)
+        progress("register", index, 2 * count)
         if last_small is None:
             shrink = _registration_shrink(grey.size, factor)
         small = _shrunk(grey, shrink)
@@ -151,7 +169,6 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
         chain.rms_px.append(rms)
         tracker.add(_on_canvas(focus_energy(grey) * np.float32(gain**2), matrix, factor))
         last_small = small
-    progress("register", count, count)
     if tracker is None:
         raise BadInput("there is no usable frame: nothing was merged")
     return chain, tracker
@@ -181,17 +198,31 @@ def _on_canvas(energy: NDArray[np.float32], matrix: NDArray[np.float64], factor:
     return np.asarray(cv2.warpAffine(energy, small, size, flags=cv2.INTER_LINEAR, borderValue=-1e6), np.float32)
 
 
-def _to_reference(
-    index: NDArray[np.float32],
-    confidence: NDArray[np.float32],
-    to_reference: NDArray[np.float64],
-    factor: int,
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    size = (index.shape[1], index.shape[0])
-    small = inverse_scaled(to_reference, factor)
-    warped = cv2.warpAffine(index, small, size, flags=cv2.INTER_NEAREST, borderValue=float("nan"))
-    sure = cv2.warpAffine(confidence, small, size, flags=cv2.INTER_NEAREST, borderValue=0.0)
-    return np.asarray(warped, np.float32), np.asarray(sure, np.float32)
+def _reference(scales: Sequence[float], found: Surface) -> int:
+    """The narrowest view of those that show something sharp.
+
+    Every other such frame covers it, so that hardly an edge has to be invented; and a frame in which nothing is sharp
+    is registered worst.
+    """
+    sharp = np.bincount(np.rint(found.index[found.known]).astype(np.intp), minlength=len(scales))
+    telling = sharp >= _TELLING_SHARE * sharp.sum() / len(scales)
+    return int(np.argmin(np.where(telling, scales, np.inf))) if telling.any() else int(np.argmin(scales))
+
+
+def _carried(plane: NDArray[np.float32], x: NDArray[np.float32], y: NDArray[np.float32], beyond: float) -> NDArray[Any]:
+    return np.asarray(cv2.remap(plane, x, y, cv2.INTER_NEAREST, borderValue=beyond), np.float32)
+
+
+def _in_steps(positions_um: Sequence[float] | None, used: Sequence[int]) -> list[float]:
+    """Focus positions of the used frames in usual steps; without positions, one step is taken to lie between two."""
+    if positions_um is None:
+        return [float(place) for place in range(len(used))]
+    at = np.array([positions_um[index] for index in used], np.float64)
+    between = np.maximum(np.diff(at), 0.0)
+    usual = float(np.median(between[between > 0])) if (between > 0).any() else 1.0
+    # A rung that was shot again lies where it lay before: a little apart, so that the order stays told.
+    steps = np.maximum(between / usual, _LEAST_STEP)
+    return [0.0, *np.cumsum(steps).tolist()]
 
 
 def _direction(order: Order, scales: list[float]) -> tuple[bool, str]:

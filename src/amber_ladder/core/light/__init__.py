@@ -1,6 +1,18 @@
 """Judging the light: room light alone, a test frame, and every frame of a run as it lands."""
 
+from amber_ladder.core.light._evened import APART, even_out, log_ratio
 from amber_ladder.core.light._exposure import GlareSpot, LightReading, RoomLight, read_light, room_light
 from amber_ladder.core.light._faults import FrameFault, FrameJudge
 
-__all__ = ["FrameFault", "FrameJudge", "GlareSpot", "LightReading", "RoomLight", "read_light", "room_light"]
+__all__ = [
+    "APART",
+    "FrameFault",
+    "FrameJudge",
+    "GlareSpot",
+    "LightReading",
+    "RoomLight",
+    "even_out",
+    "log_ratio",
+    "read_light",
+    "room_light",
+]

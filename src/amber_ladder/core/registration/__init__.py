@@ -1,8 +1,11 @@
 """Bringing frames into one coordinate system: shift, turn, scale, and brightness."""
 
+from amber_ladder.core.registration._blur_aware import Fit, Relief, Side, fit_pair
+from amber_ladder.core.registration._graph import Link, solve_graph
 from amber_ladder.core.registration._pair import Pair, register_pair
 from amber_ladder.core.registration._similarity import (
     IDENTITY,
+    Matrix,
     compose,
     inverse,
     inverse_scaled,
@@ -14,13 +17,20 @@ from amber_ladder.core.registration._similarity import (
 
 __all__ = [
     "IDENTITY",
+    "Fit",
+    "Link",
+    "Matrix",
     "Pair",
+    "Relief",
+    "Side",
     "compose",
+    "fit_pair",
     "inverse",
     "inverse_scaled",
     "register_pair",
     "rescaled",
     "scale_of",
     "shared_rectangle",
+    "solve_graph",
     "warped_picture",
 ]

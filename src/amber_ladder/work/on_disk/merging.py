@@ -17,6 +17,8 @@ from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile, frames_in
 from amber_ladder.formats.results import write_composite, write_depth, write_json
 
+_DOUBTFUL_PX = 0.5
+_GIVES = 0.5  # share of the picture, of what each frame would give if all gave alike
 RESULTS = ("composite.tif", "depth.tif", "report.json")
 
 
@@ -72,7 +74,7 @@ def merge_frames(
     order = settings.order
     if depths_um is not None:
         order = "near-first"
-    found = survey(frames, order=order, progress=progress)
+    found = survey(frames, order=order, positions_um=depths_um, progress=progress)
     merged = merge(frames, found, method, progress=progress)
     progress("save", 0, 1)
     with folder_in_one_piece(out) as scratch:
@@ -130,9 +132,12 @@ def _report(
                 "file": name,
                 "matrix": np.round(matrix, 8).tolist(),
                 "rms_px": round(rms, 4),
+                "u_px": round(corner, 3),
                 "gain": round(gain, 5),
             }
-            for name, matrix, rms, gain in zip(names, found.matrices, found.rms_px, found.gains, strict=True)
+            for name, matrix, rms, corner, gain in zip(
+                names, found.matrices, found.rms_px, found.corner_px, found.gains, strict=True
+            )
         ],
         "coverage": {
             "gaps": [{"after_frame": frames.names[a], "before_frame": frames.names[b]} for a, b in found.gaps],
@@ -148,6 +153,27 @@ def _report(
             "um_per_px": settings.um_per_px,
             "depth_unit": depth_unit,
         },
+        "warnings": _warnings(names, found, merged),
         "seconds": round(seconds, 3),
         "version": __version__,
     }
+
+
+def _warnings(names: Sequence[str], found: Survey, merged: Merged) -> list[str]:
+    """What should make a person look at the alignment: of frames that gave something to the picture only."""
+    if found.blur_px is None:
+        return [
+            "alignment doubtful: too little is in focus to tell movement from focus. Compare the picture with single "
+            "frames."
+        ]
+    doubtful = [
+        name
+        for name, corner, share in zip(names, found.corner_px, merged.share, strict=True)
+        if corner > _DOUBTFUL_PX and share > _GIVES / len(names)
+    ]
+    if not doubtful:
+        return []
+    return [
+        f"alignment doubtful: {len(doubtful)} frames lie no surer than ± {_DOUBTFUL_PX:g} px at the corners "
+        f"({', '.join(doubtful[:4])}{' …' if len(doubtful) > 4 else ''}). Compare the picture with them there."
+    ]

@@ -62,6 +62,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
   const { specimen, optics } = stack;
   const used = (merge.report?.frames_used as string[] | undefined)?.length ?? 0;
   const excluded = (merge.report?.excluded as Array<{ file: string; reason: string }> | undefined) ?? [];
+  const warnings = (merge.report?.warnings as string[] | undefined) ?? [];
   const facts: ReadonlyArray<readonly [string, string]> = [
     ["Specimen", `${specimen.catalogue_number} ${specimen.name}`],
     ["Kind and mount", [specimen.kind, specimen.mount].filter(Boolean).join(", ")],
@@ -81,6 +82,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
       : []),
     ["Depth", deep.data ? depthFact(merge, deep.data) : depthText(merge)],
     ["Merged by", `${METHODS[merge.method] ?? merge.method}, run ${merge.number} of take ${take.number}`],
+    ...(warnings.length > 0 ? [["To look at", warnings.join(" ")] as const] : []),
     ["Mended", label.data?.mended.join(", ") || "nothing"],
   ];
   return (

@@ -1,0 +1,59 @@
+"""How close merges of simulated stacks come to the truth, beside one frame and the best possible choice of frames."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.frames import no_progress
+from amber_ladder.core.fusion import METHODS, Survey, merge, survey
+from benchmarks.stacks import KINDS, Stack
+from tests.support.stacks import psnr_db
+
+SEED = 101  # parameters were chosen on stacks of seed 11
+_EDGE_PX = 8
+
+
+def measure(name: str, seed: int = SEED) -> dict[str, float]:
+    """One stack: figures by name."""
+    stack = Stack(name, seed)
+    found = survey(stack.frames, progress=no_progress)
+    x, y, width, height = found.crop
+    here = np.s_[y + _EDGE_PX : y + height - _EDGE_PX, x + _EDGE_PX : x + width - _EDGE_PX]
+    truth = stack.stand.sharp_picture(stack.truths[found.reference].matrix)[here].astype(np.float64)
+
+    def closeness(picture: NDArray[Any]) -> float:
+        return psnr_db(picture[here].astype(np.float64), truth)
+
+    off, telling = stack.misplaced_px(found), stack.telling(found)
+    figures = {
+        "left out": float(len(stack.frames.names) - len(found.used) - len(stack.faults)),
+        "off, mean px": float(off[telling].mean()),
+        "off, max px": float(off[telling].max()),
+        "uneven %": 100.0 * stack.uneven(found),
+        "one frame dB": max(closeness(picture) for picture in stack.frames.pictures),
+        "best choice dB": closeness(stack.best_choice(found.reference)),
+    }
+    for method in METHODS:
+        merged = merge(stack.frames, found, method, progress=no_progress)
+        figures[f"{method} dB"] = closeness(merged.composite)
+    return {**figures, **_depth(stack, found, merged.depth_frames[here], here)}
+
+
+def _depth(stack: Stack, found: Survey, depth: NDArray[Any], here: tuple[slice, ...]) -> dict[str, float]:
+    true_um = stack.stand.sharp_depth_um(stack.truths[found.reference].matrix)[here]
+    focus = np.array([stack.truths[frame].focus_um for frame in found.used])
+    off = np.abs(np.interp(depth, np.arange(len(focus)), focus) - true_um) / stack.step_um
+    known = np.isfinite(depth)
+    return {
+        "depth off, median steps": float(np.median(off[known])),
+        "depth off > 2 steps %": 100.0 * float((off[known] > 2).mean()),
+        "depth known %": 100.0 * float(known.mean()),
+    }
+
+
+def main() -> None:
+    """Print the table."""
+    print(f"simulated stacks of seed {SEED}, 26 to 30 frames of 800 × 640 px")
+    for name in KINDS:
+        print(f"{name}: " + ", ".join(f"{what} {figure:.3g}" for what, figure in measure(name).items()), flush=True)

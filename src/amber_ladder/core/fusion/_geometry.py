@@ -1,0 +1,229 @@
+"""The second look at a stack: every pair again, with the depth that the first look found, and all as one graph."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.depth import Surface
+from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.light import APART, even_out, log_ratio
+from amber_ladder.core.registration import (
+    Fit,
+    Link,
+    Matrix,
+    Relief,
+    Side,
+    compose,
+    fit_pair,
+    inverse,
+    rescaled,
+    solve_graph,
+)
+
+Float = NDArray[np.float32]
+
+_MOST_PX = 1_200_000
+_GAMMA = 2.2  # of common picture files, nearly enough
+_EVEN_PX = 12.0  # over which depth is evened out: its noise, times the blur's change, would be taken for movement
+_STEEP = 0.9  # spread of depth within that, in steps, above which blur changes too fast to be reckoned with
+_BLUR_GUESS = 4.0
+_TRIED, _LEAST_TRIED = 7, 2
+_AGREED = 0.8
+_FARTHEST_STEPS = 2.5  # between two frames: farther, the change of blur is no small one
+_SURE_PX = 0.6  # a pair less sure than that leaves it to the first look
+_FIRST_LOOK_PX = np.diag([0.3, 0.15, 0.1, 0.1]) ** 2
+_LIGHT_PX = 160  # height of the small pictures in which brightness is compared
+_LIKELY_BLUR = (0.2, 60.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Geometry:
+    """``matrices`` map each frame to the middle one, ``corner_px`` is their standard uncertainty at the corners.
+
+    ``gains`` act on encoded values. ``blur_px`` is the radius by which blur grows a step, None where it did not show.
+    """
+
+    matrices: tuple[Matrix, ...]
+    corner_px: tuple[float, ...]
+    gains: tuple[float, ...]
+    blur_px: float | None
+
+
+def second_look(
+    frames: FrameSource,
+    used: Sequence[int],
+    rough: Sequence[Matrix],
+    found: Surface,
+    factor: int,
+    z: Sequence[float],
+    progress: Progress,
+) -> Geometry:
+    """Register all used frames anew.
+
+    ``rough`` are the first look's matrices, frame px → the canvas on which ``found`` lies (``factor`` times smaller,
+    in places of ``used``); ``z`` are the frames' focus positions in steps, rising.
+    """
+    shrink = 1
+    while found.index.size / shrink**2 > _MOST_PX:
+        shrink *= 2
+    look = _Look(frames, used, [rescaled(one, 1.0 / (shrink * factor)) for one in rough], factor, shrink, z, found)
+    blur = look.blur()
+    links: list[Link] = []
+    ratios: list[tuple[int, int, float, float]] = []
+    past: dict[int, Float] = {}
+    for at, light in look.lights(range(len(used))):
+        progress("register", len(used) + at, 2 * len(used))
+        past[at] = light
+        for before in range(max(at - 2, 0), at):
+            link = look.link(before, past[before], at, light, blur)
+            if link:
+                links.append(link)
+        ratios += look.compare(at, light)
+        past.pop(at - 2, None)
+    held = len(used) // 2
+    small, spread = solve_graph(links, z, held, look.shape, rigid=blur is not None)
+    gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
+    whole = shrink * factor
+    corner = np.hypot(np.hypot(spread[:, 0], spread[:, 1]), np.hypot(spread[:, 2], spread[:, 3])) * whole
+    return Geometry(
+        tuple(rescaled(one, whole) for one in small),
+        tuple(corner.tolist()),
+        tuple(gains.tolist()),
+        float(np.sqrt(blur)) * whole if blur else None,
+    )
+
+
+class _Look:
+    """Pictures of the size in which frames are registered, and the depth of the stack on its canvas."""
+
+    def __init__(
+        self,
+        frames: FrameSource,
+        used: Sequence[int],
+        rough: Sequence[Matrix],
+        factor: int,
+        shrink: int,
+        z: Sequence[float],
+        found: Surface,
+    ) -> None:
+        self._frames, self._used, self._rough, self._z = frames, used, rough, z
+        self._factor, self._shrink = factor, shrink
+        rows, columns = found.index.shape[0] // shrink, found.index.shape[1] // shrink
+        self.shape = (rows, columns)
+        index, known = _shrunk(found.index, shrink), _shrunk(found.known.astype(np.float32), shrink)
+        depth = np.interp(index, np.arange(len(z)), z).astype(np.float32)
+        self._even, share, self._steep = _evened(depth, known)
+        self._trust = np.where(self._steep < _STEEP, share, 0.0).astype(np.float32)
+        self._small: dict[int, Float] = {}
+
+    def lights(self, places: Sequence[int] | range) -> Iterator[tuple[int, Float]]:
+        """Linear light of the frames at these places, one after the other."""
+        for place, grey in ahead(lambda place: self._frames.grey(self._used[place], self._factor), places):
+            yield place, np.asarray(_shrunk(grey, self._shrink) ** np.float32(_GAMMA), np.float32)
+
+    def blur(self) -> float | None:
+        """How fast blur grows, κ in px² a step²: the median of what pairs show that have much in focus.
+
+        None where they disagree: then focus did not move on from frame to frame, as by hand.
+        """
+        middle = np.interp(np.arange(len(self._z) - 1) + 0.5, np.arange(len(self._z)), self._z)
+        sharp = self._even[self._trust > 0.3]
+        inside = [np.count_nonzero(np.abs(sharp - one) < 0.5) for one in middle]
+        near = [self._z[i + 1] - self._z[i] < _FARTHEST_STEPS for i in range(len(middle))]
+        chosen = [int(i) for i in np.argsort(inside)[::-1] if inside[i] > 0 and near[i]][:_TRIED]
+        shown = []
+        for first in chosen:
+            (_, one), (_, two) = self.lights((first, first + 1))
+            fit = self._fit(first, one, first + 1, two, _BLUR_GUESS, free=True)
+            if fit and fit.blur and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
+                shown.append(fit.blur)
+        if len(shown) < _LEAST_TRIED:
+            return None
+        low, blur, high = (float(one) for one in np.quantile(shown, (0.25, 0.5, 0.75)))
+        agreed = high - low < _AGREED * blur
+        return blur if agreed and _LIKELY_BLUR[0] < blur < _LIKELY_BLUR[1] else None
+
+    def link(self, first: int, one: Float, second: int, two: Float, blur: float | None) -> Link | None:
+        """What a pair says; of neighbours at least what the first look said."""
+        fit = None
+        if blur is not None and self._z[second] - self._z[first] < _FARTHEST_STEPS:
+            fit = self._fit(first, one, second, two, blur)
+        if fit and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
+            return Link(first, second, fit.matrix, fit.covariance)
+        if second == first + 1:
+            return Link(first, second, self._start(first, second), _FIRST_LOOK_PX)
+        return None
+
+    def compare(self, at: int, light: Float) -> list[tuple[int, int, float, float]]:
+        """Brightness against the frames before, on the canvas."""
+        scale = max(light.shape[0] / _LIGHT_PX, 1.0)
+        size = (round(light.shape[1] / scale), round(light.shape[0] / scale))
+        canvas = cv2.warpAffine(
+            light, self._rough[at], (light.shape[1], light.shape[0]), flags=cv2.INTER_LINEAR, borderValue=-100.0
+        )
+        small = np.asarray(cv2.resize(canvas, size, interpolation=cv2.INTER_AREA), np.float32)
+        found = []
+        for apart in APART:
+            before = self._small.get(at - apart)
+            ratio = log_ratio(before, small) if before is not None else None
+            if ratio:
+                found.append((at - apart, at, *ratio))
+        self._small[at] = small
+        self._small.pop(at - max(APART), None)
+        return found
+
+    def _start(self, first: int, second: int) -> Matrix:
+        return compose(inverse(self._rough[first]), self._rough[second])
+
+    def _fit(self, first: int, one: Float, second: int, two: Float, blur: float, *, free: bool = False) -> Fit | None:
+        relief = Relief(self._seen_by(first, self._even), self._seen_by(first, self._trust))
+        sides = Side(one, self._z[first]), Side(two, self._z[second])
+        return fit_pair(*sides, self._start(first, second), relief, blur, free=free)
+
+    def _seen_by(self, place: int, plane: Float) -> Float:
+        size = (plane.shape[1], plane.shape[0])
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        return np.asarray(
+            cv2.warpAffine(plane, self._rough[place], size, flags=flags, borderMode=cv2.BORDER_REPLICATE), np.float32
+        )
+
+
+def _evened(depth: Float, known: Float) -> tuple[Float, Float, Float]:
+    """Depth without its noise, how much of its surroundings is known (0 to 1), and their spread in steps."""
+    weight = known + np.float32(1e-4)
+    calm = (0, 0), _EVEN_PX
+    share = cv2.GaussianBlur(weight, *calm)
+    even = cv2.GaussianBlur(weight * depth, *calm) / share
+    square = cv2.GaussianBlur(weight * depth * depth, *calm) / share
+    spread = np.sqrt(np.maximum(square - even * even, 0.0))
+    return np.asarray(even, np.float32), np.asarray(share, np.float32), np.asarray(spread, np.float32)
+
+
+def _shrunk(plane: Float, factor: int) -> Float:
+    if factor == 1:
+        return plane
+    rows, columns = plane.shape[0] // factor, plane.shape[1] // factor
+    whole = plane[: rows * factor, : columns * factor]
+    return np.asarray(cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def carried_over(index: Float, rough: Sequence[Matrix], matrices: Sequence[Matrix], factor: int) -> tuple[Float, Float]:
+    """Where each pixel of the new reference lies on the first look's canvas: x and y (H, W), ``factor`` times smaller.
+
+    What is sharp in frame k was laid on the canvas by ``rough[k]`` and belongs where ``matrices[k]`` puts it.
+    """
+    back = np.array([rescaled(compose(old, inverse(new)), 1.0 / factor)
+                     for old, new in zip(rough, matrices, strict=True)], np.float32)  # fmt: skip
+    height, width = index.shape
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    at = back[len(back) // 2]
+    u, v = at[0, 0] * x + at[0, 1] * y + at[0, 2], at[1, 0] * x + at[1, 1] * y + at[1, 2]
+    for _ in range(2):
+        seen = cv2.remap(index, u, v, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
+        frame = np.clip(np.rint(np.nan_to_num(seen)), 0, len(back) - 1).astype(np.intp)
+        u = back[frame, 0, 0] * x + back[frame, 0, 1] * y + back[frame, 0, 2]
+        v = back[frame, 1, 0] * x + back[frame, 1, 1] * y + back[frame, 1, 2]
+    return u, v

@@ -1,0 +1,61 @@
+"""How much brighter one frame is than another, although focus moves light about and highlights are clipped."""
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float = NDArray[np.float32]
+
+APART = (1, 2, 3, 5)
+"""How far apart the frames are that are compared, in frames."""
+_CALM_PX = 4.0  # of the small picture: defocus of neighbours moves light less far
+_CLIPPED, _BLACK = 0.94, 0.002  # of linear light
+_TUKEY, _ROUNDS = 4.685, 8
+_FEWEST = 60
+
+
+def log_ratio(first: Float, second: Float) -> tuple[float, float] | None:
+    """Logarithm of how much brighter ``first`` is than ``second``, and its standard uncertainty; None if none tells.
+
+    Both are small pictures (H, W) of linear light, one upon the other, negative where a frame does not reach. Light
+    that focus moves away from a place arrives beside it: calmed pictures are compared, place by place, and the robust
+    centre of their log ratios counts (Tukey). What is clipped in either does not keep its light, nor do its neighbours.
+    """
+    spoilt = ((np.maximum(first, second) > _CLIPPED) | (np.minimum(first, second) < 0)).astype(np.uint8)
+    near = cv2.dilate(spoilt, np.ones((2 * round(2 * _CALM_PX) + 1,) * 2, np.uint8))
+    one, two = (cv2.GaussianBlur(np.maximum(picture, 0), (0, 0), _CALM_PX) for picture in (first, second))
+    usable = (near == 0) & (np.minimum(one, two) > _BLACK)
+    usable[::2] = False  # calm pictures: every other row says nothing new
+    if np.count_nonzero(usable) < _FEWEST:
+        return None
+    ratios = np.log(one[usable] / two[usable]).astype(np.float64)
+    centre = float(np.median(ratios))
+    for _ in range(_ROUNDS):
+        off = ratios - centre
+        spread = 1.4826 * float(np.median(np.abs(off))) + 1e-5
+        tail = off / (_TUKEY * spread)
+        weight = np.where(np.abs(tail) < 1.0, (1.0 - tail * tail) ** 2, 0.0)
+        centre = float(weight @ ratios / weight.sum())
+    witnesses = max(ratios.size / (2.0 * np.pi * _CALM_PX**2), 1.0)
+    return centre, spread / float(np.sqrt(witnesses)) + 1e-4
+
+
+def even_out(ratios: Sequence[tuple[int, int, float, float]], count: int) -> NDArray[np.float64]:
+    """Factors (N,) of linear light that bring all frames to the brightness of the median frame.
+
+    ``ratios`` are pairs of frames with the logarithm of how much brighter the first is, and its uncertainty: one graph,
+    solved by least squares.
+    """
+    normal, right = 1e-9 * np.eye(count), np.zeros(count)
+    for first, second, ratio, spread in ratios:
+        say = 1.0 / spread**2
+        normal[first, first] += say
+        normal[second, second] += say
+        normal[first, second] -= say
+        normal[second, first] -= say
+        right[first] += say * ratio
+        right[second] -= say * ratio
+    logs = np.linalg.solve(normal, right)
+    return np.asarray(np.exp(np.median(logs) - logs), np.float64)

@@ -1,0 +1,177 @@
+"""Registration of two frames whose depth is roughly known: what their change of focus does to the picture is taken out.
+
+A slope that goes out of focus scatters light sideways and looks as if it moved. Where the frames' blur changes by the
+variance s (px²) from place to place, light f becomes f + ½ ∇²(s f) to first order. The frames are smoothed before they
+are compared, and they are blurred already, by the variance v: both follow the light on its way, so that of a frame C
+
+    E = ½ ∇² K(s C + v ∇s · ∇C)
+
+is what changes in the band K in which the frames are compared. With depth d and focus positions z (in steps), a cone of
+light gives s = κ ((z₂ − d)² − (z₁ − d)²) / 4 and v = κ ((z₁ − d)² + (z₂ − d)²) / 8, with one κ for the whole stack: the
+square of the blur's radius one step away from focus. What is left is shift, turn, scale and gain, by robust least
+squares over the places where both frames are nearly sharp.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.registration._similarity import Matrix, compose
+
+Float = NDArray[np.float32]
+Double = NDArray[np.float64]
+
+_FINE_PX, _COARSE_PX = 2.0, 6.0
+_REACH_STEPS = 1.0  # from halfway between both focus positions: there a cone's blur is still small against the band
+_LEAST_SHARE = 0.03  # of the known places: where fewer are within reach, it is widened, and the band made coarser
+_EDGE_PX = 12
+_CLIPPED = 0.94  # of linear light; its surroundings don't keep their light either
+_TUKEY = 4.685
+_ROUNDS, _REWEIGHTED = 2, 4
+_SLIGHT_PX = 0.05
+_SPARED = 2  # every so many pixels, across and down: the band holds nothing finer
+_FEWEST = 400
+_FAR_PX = 0.3  # more is not to be had where nothing is nearly sharp: there a cone's blur is no small change
+_RIDGE = 1e-9
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """One of two frames: linear light (H, W), 0 to 1, and its focus position in steps."""
+
+    light: Float
+    z: float
+
+
+@dataclass(frozen=True, slots=True)
+class Relief:
+    """What is known of depth, in the first frame's px: ``depth`` (H, W) in steps, ``trust`` (H, W) 0 to 1."""
+
+    depth: Float
+    trust: Float
+
+
+@dataclass(frozen=True, slots=True)
+class Fit:
+    """``matrix`` maps the second frame's px to the first one's.
+
+    ``covariance`` (4, 4) is that of scale and turn (as px at the corner) and shift across and down (px);
+    ``blur`` is κ as these two frames show it by themselves, None where it was given.
+    """
+
+    matrix: Matrix
+    covariance: Double
+    blur: float | None
+
+
+def fit_pair(
+    first: Side, second: Side, start: Matrix, relief: Relief, blur: float, *, free: bool = False
+) -> Fit | None:
+    """Register ``second`` on ``first`` from a ``start`` right within a pixel; None where too little is seen.
+
+    ``blur`` is κ in px² a step²; ``free`` finds it along with the motion, from that as a guess.
+    """
+    height, width = first.light.shape
+    offset = relief.depth - np.float32(0.5 * (first.z + second.z))
+    weight, fine = _where(np.abs(offset), relief.trust, 0.5 * abs(second.z - first.z) - 0.5, blur)
+    coarse = max(_COARSE_PX, 3.0 * fine)
+    centre = np.array([(width - 1) / 2.0, (height - 1) / 2.0])
+    corner = float(np.hypot(width, height)) / 2.0
+    thin = np.s_[_EDGE_PX : height - _EDGE_PX : _SPARED, _EDGE_PX : width - _EDGE_PX : _SPARED]
+    weight = weight[thin]
+    y, x = np.mgrid[thin].astype(np.float32)
+    x, y = x - np.float32(centre[0]), y - np.float32(centre[1])
+    matrix, expected = start, None
+    for _ in range(_ROUNDS):
+        moved, covered = _warped(second.light, matrix)
+        mean = np.asarray(0.5 * (first.light + moved), np.float32)
+        if expected is None:
+            expected = _expected(mean, relief.depth, first.z, second.z, blur, fine, coarse)[thin]
+        usable = (weight > 1e-3) & covered[thin] & ~_near_clipping(first.light, moved)[thin]
+        if np.count_nonzero(usable) < _FEWEST:
+            return None
+        band = _band(mean, fine, coarse)
+        across, down = (slope[thin] for slope in _slopes(band))
+        columns = [(across * x + down * y) / corner, (down * x - across * y) / corner, across, down, band[thin]]
+        seen = _band(moved - first.light, fine, coarse)[thin]
+        if free:
+            columns.append(expected)
+        else:
+            seen = seen - np.float32(blur) * expected
+        a = np.stack([column[usable] for column in columns], axis=1).astype(np.float64)
+        found, covariance = _robust(a, seen[usable].astype(np.float64), weight[usable].astype(np.float64))
+        matrix = compose(_moved(found[:4], corner, centre), matrix)
+        if float(np.abs(found[:4]).max()) < _SLIGHT_PX:
+            break
+    # Pixels of a smoothed picture are no witnesses of their own: so many of them speak for one.
+    covariance = covariance * 4.0 * np.pi * fine**2 / _SPARED**2
+    if fine > _FINE_PX:
+        covariance += _FAR_PX**2 * np.eye(4)
+    return Fit(matrix, covariance, float(found[5]) if free else None)
+
+
+def _where(offset: Float, trust: Float, extra: float, blur: float) -> tuple[Float, float]:
+    """Weight of each place, and how fine the band may be: both frames are nearly sharp where ``offset`` is small."""
+    reach, fine = _REACH_STEPS + extra, _FINE_PX
+    known = offset[trust > 0.05]
+    if known.size > _FEWEST:
+        nearest = float(np.quantile(known, _LEAST_SHARE))
+        if nearest > 0.8 * reach:
+            reach = 1.35 * nearest + 0.5
+            fine = max(fine, 0.4 * nearest * float(np.sqrt(blur)))
+    falling = np.clip(1.0 - (offset / np.float32(reach)) ** 2, 0.0, None)
+    return np.asarray(falling * falling * trust, np.float32), fine
+
+
+def _expected(mean: Float, depth: Float, z1: float, z2: float, blur: float, fine: float, coarse: float) -> Float:
+    """Change of the band for a κ of 1."""
+    one, two = (np.float32(z1) - depth) ** 2, (np.float32(z2) - depth) ** 2
+    change, present = (two - one) / 4, np.float32(blur) * (one + two) / 8
+    (sx, sy), (cx, cy) = _slopes(np.asarray(change, np.float32)), _slopes(mean)
+    carried = np.asarray(change * mean + present * (sx * cx + sy * cy), np.float32)
+    return np.asarray(0.5 * cv2.Laplacian(_band(carried, fine, coarse), cv2.CV_32F, ksize=1), np.float32)
+
+
+def _band(light: Float, fine: float, coarse: float) -> Float:
+    calm = cv2.GaussianBlur(light, (0, 0), fine, borderType=cv2.BORDER_REFLECT)
+    return np.asarray(calm - cv2.GaussianBlur(calm, (0, 0), coarse, borderType=cv2.BORDER_REFLECT), np.float32)
+
+
+def _slopes(plane: Float) -> tuple[Float, Float]:
+    across = cv2.Scharr(plane, cv2.CV_32F, 1, 0, scale=1 / 32)
+    down = cv2.Scharr(plane, cv2.CV_32F, 0, 1, scale=1 / 32)
+    return np.asarray(across, np.float32), np.asarray(down, np.float32)
+
+
+def _warped(light: Float, matrix: Matrix) -> tuple[Float, NDArray[np.bool_]]:
+    size = (light.shape[1], light.shape[0])
+    moved = cv2.warpAffine(light, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    covered = cv2.warpAffine(np.ones(light.shape, np.uint8), matrix, size, flags=cv2.INTER_NEAREST)
+    return np.asarray(moved, np.float32), covered > 0
+
+
+def _near_clipping(first: Float, second: Float) -> NDArray[np.bool_]:
+    clipped = (np.maximum(first, second) > _CLIPPED).astype(np.uint8)
+    return np.asarray(cv2.dilate(clipped, np.ones((9, 9), np.uint8)), np.uint8) > 0
+
+
+def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
+    """Solution and covariance of the first four unknowns, by Tukey's weights."""
+    heavy = weight > 0.2 * weight.max()
+    present = weight
+    for _ in range(_REWEIGHTED):
+        normal = a.T @ (a * present[:, None]) + _RIDGE * np.eye(a.shape[1])
+        found = np.linalg.solve(normal, a.T @ (present * b))
+        left = b - a @ found
+        spread = 1.4826 * float(np.median(np.abs(left[heavy]))) + 1e-6
+        tail = left / (_TUKEY * spread)
+        present = weight * np.where(np.abs(tail) < 1.0, (1.0 - tail * tail) ** 2, 0.0)
+    return np.asarray(found, np.float64), np.asarray(np.linalg.inv(normal)[:4, :4] * spread**2, np.float64)
+
+
+def _moved(motion: Double, corner: float, centre: Double) -> Matrix:
+    grown, turned = motion[0] / corner, motion[1] / corner
+    linear = np.array([[1 + grown, -turned], [turned, 1 + grown]])
+    return np.column_stack([linear, centre + motion[2:4] - linear @ centre])

@@ -1,0 +1,49 @@
+"""Stacks on which alignment went astray without a word: low contrast, a steady tilt, glitter, a gap."""
+
+import unittest
+
+import numpy as np
+
+from amber_ladder.core.frames import no_progress
+from amber_ladder.core.fusion import merge, survey
+from benchmarks.stacks import Stack
+from tests.support.stacks import MemoryFrames, psnr_db
+
+
+class Drift(unittest.TestCase):
+    def test_a_pale_leaf_comes_out_near_the_best_choice_of_frames(self) -> None:
+        """It had drifted by five pixels, and lost 14 dB to that."""
+        stack = Stack("leaf", 31, (640, 512))
+        found = survey(stack.frames, progress=no_progress)
+        off = stack.misplaced_px(found)[stack.telling(found)]
+        self.assertLess(float(off.mean()), 0.6)
+        self.assertLess(float(off.max()), 1.5)
+        self.assertLess(stack.uneven(found), 0.007)
+        x, y, width, height = found.crop
+        here = np.s_[y + 8 : y + height - 8, x + 8 : x + width - 8]
+        truth = stack.stand.sharp_picture(stack.truths[found.reference].matrix)[here].astype(np.float64)
+        best = psnr_db(stack.best_choice(found.reference)[here], truth)
+        merged = merge(stack.frames, found, "select", progress=no_progress)
+        self.assertGreater(psnr_db(merged.composite[here].astype(np.float64), truth), best - 7.0)
+
+    def test_a_tilted_glittering_flake_keeps_its_place(self) -> None:
+        stack = Stack("flake", 32, (640, 512))
+        found = survey(stack.frames, progress=no_progress)
+        off = stack.misplaced_px(found)[stack.telling(found)]
+        self.assertLess(float(off.mean()), 0.3)
+        self.assertLess(float(off.max()), 0.6)
+        # How sure a matrix is said to be is about how far it is off.
+        said = np.array(found.corner_px)[stack.telling(found)]
+        self.assertLess(float(np.median(off / np.maximum(said, 0.02))), 3.0)
+
+    def test_a_gap_is_crossed_by_the_positions(self) -> None:
+        stack = Stack("flake", 33, (640, 512))
+        kept = [at for at in range(len(stack.positions)) if at not in (11, 12, 13, 14)]
+        frames = MemoryFrames([stack.frames.pictures[at] for at in kept])
+        found = survey(frames, order="near-first", positions_um=[stack.positions[at] for at in kept],
+                       progress=no_progress)  # fmt: skip
+        height, width = frames.shape
+        middle = np.array([width / 2, height / 2, 1.0])
+        off = [np.hypot(*((matrix - stack.true_matrix(kept[place], kept[found.reference])) @ middle))
+               for place, matrix in zip(found.used, found.matrices, strict=True)]  # fmt: skip
+        self.assertLess(float(np.max(off)), 1.5)

@@ -1,0 +1,95 @@
+"""Pairs whose change of focus looks like movement, registered with the depth known; and all pairs as one graph."""
+
+import unittest
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.frames import to_grey
+from amber_ladder.core.optics._formulas import rim_slope
+from amber_ladder.core.registration import (
+    IDENTITY,
+    Fit,
+    Link,
+    Relief,
+    Side,
+    compose,
+    fit_pair,
+    inverse,
+    solve_graph,
+)
+from benchmarks.stacks import Stack
+from tests.core.registration.test_pair import corner_error_px, similarity
+
+
+class TiltedFlake(unittest.TestCase):
+    """A steady tilt: what each pair gets wrong, it gets wrong the same way, and a chain of them drifts away."""
+
+    stack: ClassVar[Stack]
+    blur: ClassVar[float]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.stack = Stack("flake", 21, (640, 420))
+        optics = cls.stack.optics
+        cone = rim_slope(optics.numerical_aperture, optics.medium_index)
+        cls.blur = (cls.stack.step_um * cone / optics.pixel_um) ** 2
+
+    def light(self, frame: int) -> NDArray[np.float32]:
+        return np.asarray(to_grey(self.stack.frames.pictures[frame], 1) ** np.float32(2.2), np.float32)
+
+    def fit(self, first: int, blur: float, *, free: bool = False) -> Fit:
+        truths = self.stack.truths
+        depth = self.stack.stand.sharp_depth_um(truths[first].matrix) - truths[0].focus_um
+        relief = Relief(np.asarray(depth / self.stack.step_um, np.float32), np.ones(depth.shape, np.float32))
+        start = compose(similarity(1.0, 0.0, (0.3, -0.3), depth.shape), self.stack.true_matrix(first + 1, first))
+        sides = Side(self.light(first), float(first)), Side(self.light(first + 1), float(first + 1))
+        found = fit_pair(*sides, start, relief, blur, free=free)
+        assert found is not None
+        return found
+
+    def drift_px(self, blur: float) -> float:
+        """How far the middle has gone astray over eight pairs."""
+        middle = np.array([320.0, 210.0, 1.0])
+        return float(np.hypot(*sum(
+            (self.fit(first, blur).matrix - self.stack.true_matrix(first + 1, first)) @ middle for first in range(9, 17)
+        )))  # fmt: skip
+
+    def test_pairs_do_not_drift_when_the_change_of_blur_is_reckoned_with(self) -> None:
+        self.assertGreater(self.drift_px(1e-6), 0.55)
+        self.assertLess(self.drift_px(self.blur), 0.35)
+
+    def test_the_blur_of_a_step_is_found_from_the_frames(self) -> None:
+        found = [self.fit(first, 4.0, free=True).blur or 0.0 for first in range(9, 17)]
+        self.assertAlmostEqual(float(np.median(found)) / self.blur, 1.0, delta=0.15)
+
+    def test_nothing_is_claimed_where_nothing_is_known(self) -> None:
+        shape = self.stack.frames.shape
+        blind = Relief(np.zeros(shape, np.float32), np.zeros(shape, np.float32))
+        self.assertIsNone(fit_pair(Side(self.light(9), 9.0), Side(self.light(10), 10.0), IDENTITY, blind, self.blur))
+
+
+class Graph(unittest.TestCase):
+    SHAPE = (640, 800)
+
+    def test_one_wrong_pair_among_many_and_growing_pictures(self) -> None:
+        random = np.random.default_rng(5)
+        truths = [similarity(1.0 + 4e-4 * k, 0.02 * random.normal(), (0.4 * k, random.normal()), self.SHAPE)
+                  for k in range(40)]  # fmt: skip
+        spread = np.diag([0.03, 0.03, 0.02, 0.02]) ** 2
+        links = []
+        for apart in (1, 2):
+            for first in range(40 - apart):
+                shift = (0.02 * random.normal(), 0.02 * random.normal())
+                if (first, apart) == (17, 1):
+                    shift = (4.0, -3.0)
+                off = similarity(1.0 + 6e-5 * random.normal(), 0.003 * random.normal(), shift, self.SHAPE)
+                true = compose(inverse(truths[first]), truths[first + apart])
+                links.append(Link(first, first + apart, compose(off, true), spread))
+        matrices, sure = solve_graph(links, [float(k) for k in range(40)], 20, self.SHAPE)
+        for k in range(40):
+            error = corner_error_px(matrices[k], compose(inverse(truths[20]), truths[k]), self.SHAPE)
+            self.assertLess(error, 0.35, k)
+            self.assertLess(float(np.hypot.reduce(sure[k])), 0.25)
+        self.assertGreater(float(np.hypot.reduce(sure[39])), float(np.hypot.reduce(sure[22])))
