@@ -41,8 +41,8 @@ def solve_graph(
 ) -> tuple[list[Matrix], Double]:
     """Matrices of all frames to frame ``held``, and the uncertainty (N, 4) of scale, turn (px at the corner) and shift.
 
-    ``z`` are focus positions in steps, rising. Neighbours must be linked; ``links`` span few frames each. ``rigid`` is a
-    camera on a rail or stand, whose scale changes smoothly, if at all; one in a hand may come nearer and go back.
+    ``z`` are focus positions in steps, rising. Neighbours must be linked; ``links`` span few frames each. ``rigid`` is
+    a camera on a rail or stand, whose scale changes smoothly, if at all; one in a hand may come nearer and go back.
     """
     count = len(z)
     centre = np.array([(shape[1] - 1) / 2.0, (shape[0] - 1) / 2.0])
