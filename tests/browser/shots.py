@@ -97,6 +97,8 @@ def keep(page: Page, name: str) -> None:
 def settle(page: Page) -> None:
     """Wait until fonts and all pictures on the page are there."""
     page.evaluate("document.fonts.ready")
+    if page.url.endswith("/record"):
+        page.wait_for_selector("main img + div")  # the scale bar comes last
     page.wait_for_function("[...document.images].every(i => i.complete) && !document.body.innerText.includes('…')")
     if page.url.endswith("/merge"):
         page.wait_for_selector("[data-loaded=true]")

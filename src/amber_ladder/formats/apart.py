@@ -4,7 +4,6 @@
 """
 
 import atexit
-import ctypes
 import json
 import os
 import queue
@@ -22,12 +21,12 @@ from typing import Any
 
 from amber_ladder.errors import UnreadablePicture
 from amber_ladder.formats.pictures import PictureInfo, examine
+from amber_ladder.processes import dies_with_parent
 
 _SECONDS = 90.0
 _BYTES = 4_000_000_000
 """Beyond what the decoders themselves take: 250 megapixels of 16 bits are 1.5 GB, and are held twice."""
 _AT_ONCE = 2
-_PR_SET_PDEATHSIG = 1  # linux/prctl.h
 
 
 class Examiner:
@@ -77,7 +76,7 @@ class _Helper:
         self._process = subprocess.Popen(
             [sys.executable, "-m", "amber_ladder.formats.apart", str(memory)],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
-            preexec_fn=_die_with_parent,  # noqa: PLW1509 - one system call, no locks
+            preexec_fn=dies_with_parent(signal.SIGKILL),  # noqa: PLW1509 - one system call, no locks
         )  # fmt: skip
 
     @property
@@ -111,10 +110,6 @@ class _Helper:
             if pipe is not None:
                 with suppress(BrokenPipeError):
                     pipe.close()
-
-
-def _die_with_parent() -> None:
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
 
 
 @cache

@@ -1,6 +1,5 @@
 """Starting PostgreSQL, server and worker together, keeping them up, and stopping what was started."""
 
-import ctypes
 import logging
 import os
 import shutil
@@ -18,12 +17,12 @@ from amber_ladder.launch.data_lock import DataLock
 from amber_ladder.launch.postgres import Cluster, free_port, reachable_by_server, wait_for_port
 from amber_ladder.launch.reach import Reach
 from amber_ladder.launch.user import User, own_user
+from amber_ladder.processes import dies_with_parent
 
 log = logging.getLogger(__name__)
 _ROOM_TO_START = 100_000_000
 _AGAIN_S = 5.0
 _DAY_S = 86_400.0
-_PR_SET_PDEATHSIG = 1  # linux/prctl.h
 RESTORING = "restoring"
 """A file that lies in a data folder while a backup is brought into it."""
 SOURCE = Path(__file__).resolve().parents[3]
@@ -201,7 +200,7 @@ class Station:
             user=user.uid if user else None,
             group=user.gid if user else None,
             extra_groups=user.groups if user else None,
-            preexec_fn=_die_with_parent,  # noqa: PLW1509 - one system call, no locks
+            preexec_fn=dies_with_parent(signal.SIGTERM),  # noqa: PLW1509 - one system call, no locks
         )
 
 
@@ -223,11 +222,6 @@ def _cabinet_is_empty() -> bool:
 
     with transaction() as session:
         return not specimens.kinds(session)
-
-
-def _die_with_parent() -> None:
-    # A launcher that is killed cannot stop what it started: the kernel does it instead.
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 def serve(*, port: int, demo: bool, reach: Reach) -> int:

@@ -9,7 +9,7 @@ from typing import Any
 from amber_ladder.store import tasks
 from amber_ladder.store.database import Session
 from amber_ladder.store.journal_models import Deed
-from amber_ladder.store.models import Calibration, Frame, Part, Rig, Specimen, Stack
+from amber_ladder.store.models import Calibration, Frame, Part, Product, Rig, Specimen, Stack, Take
 
 PERSON: ContextVar[str | None] = ContextVar("person", default=None)
 """Who asks, None where the station knows no names."""
@@ -42,13 +42,13 @@ def changing(session: Session, words: str, *rows: Row) -> Iterator[None]:
         if old != new
     ]
     if changes:
-        _write(session, words, _specimen_of(rows[0]), changes)
+        _write(session, words, specimen_of(rows[0]), changes)
 
 
 def added(session: Session, words: str, row: Row) -> None:
     """Write down that a row was added."""
     session.flush()
-    _write(session, words, _specimen_of(row), [_addition(row)])
+    _write(session, words, specimen_of(row), [_addition(row)])
 
 
 def added_and_changed(session: Session, words: str, new: Row, row: Row, before: dict[str, Any]) -> None:
@@ -56,7 +56,7 @@ def added_and_changed(session: Session, words: str, new: Row, row: Row, before: 
     session.flush()
     now = state(row)
     change = {"row": kind_of(row), "id": row.id, "before": _only(before, now), "after": _only(now, before)}
-    _write(session, words, _specimen_of(new), [_addition(new), *([change] if now != before else [])])
+    _write(session, words, specimen_of(new), [_addition(new), *([change] if now != before else [])])
 
 
 def did(session: Session, words: str, stack: Stack) -> None:
@@ -92,13 +92,16 @@ def _only(these: dict[str, Any], others: dict[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in these.items() if others[name] != value}
 
 
-def _specimen_of(row: Row) -> int | None:
+def specimen_of(row: Row | Take | Product) -> int | None:
+    """The specimen that a row belongs to; None for rigs, parts and calibrations."""
     match row:
         case Specimen():
             return row.id
         case Stack():
             return row.specimen_id
-        case Frame():
+        case Take():
+            return row.stack.specimen_id
+        case Frame() | Product():
             return row.take.stack.specimen_id
         case _:
             return None

@@ -17,7 +17,7 @@ from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.journal_models import Discard
 from amber_ladder.store.models import Calibration, Part, Product, Rig, Specimen, Stack, Take
-from amber_ladder.work.journal import PERSON, threw_away
+from amber_ladder.work.journal import PERSON, specimen_of, threw_away
 
 KEPT_DAYS = 30
 Kind = Literal["specimen", "stack", "take", "merge", "rig", "part", "calibration"]
@@ -56,7 +56,7 @@ def discard(entry: DiscardEntry) -> DiscardView:
 
 def throw_away(session: Session, kind: str, row: Any, why: str) -> Discard:
     """Throw a row away and write that down."""
-    what, specimen_id = _name(row), _specimen_of(row)
+    what, specimen_id = _name(row), specimen_of(row)
     one = Discard(kind=kind, subject_id=row.id, what=what[:400], why=why, by=PERSON.get())
     discards.mark(session, row, one)
     threw_away(session, f"{what} discarded: {why}", specimen_id, one.id)
@@ -139,20 +139,6 @@ _NAMES: dict[type[Any], Callable[[Any], str]] = {
 
 def _name(row: Any) -> str:
     return _NAMES[type(row)](row)
-
-
-def _specimen_of(row: Any) -> int | None:
-    match row:
-        case Specimen():
-            return row.id
-        case Stack():
-            return row.specimen_id
-        case Take():
-            return row.stack.specimen_id
-        case Product():
-            return row.take.stack.specimen_id
-        case _:
-            return None
 
 
 def _view(one: Discard) -> DiscardView:
