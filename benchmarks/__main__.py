@@ -10,7 +10,7 @@ from statistics import median
 from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
 
 RUNS = 3
-BOUNDS = {"select": "to hold: 3.5 ×", "pyramid": "to hold: 6 ×", "blend": "no bound set"}
+BOUNDS = {"select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "blend": "no bound set"}
 NAMES = (*BOUNDS, "memory", "plan", "bench", "station", "quality")
 
 
