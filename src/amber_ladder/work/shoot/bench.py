@@ -24,13 +24,7 @@ from amber_ladder.work.shoot.light import flash_view, settle_in_focus
 from amber_ladder.work.shoot.live import LiveFrame, look
 from amber_ladder.work.shoot.mounting import Mounting
 from amber_ladder.work.shoot.moves import rail_view, target_of
-from amber_ladder.work.shoot.opening import (
-    check_practice,
-    devices_of,
-    reach_for,
-    scene_for,
-    watched_folder,
-)
+from amber_ladder.work.shoot.opening import check_practice, devices_of, reach_for, scene_for, watched_folder
 from amber_ladder.work.shoot.rail_line import RailLine
 from amber_ladder.work.shoot.setup import bench_settings, keep_settings, setup_of
 from amber_ladder.work.shoot.take_ladder import new_ladder
