@@ -35,3 +35,7 @@ class EvenOut(unittest.TestCase):
         left = logs + np.log(even_out(ratios, 60))
         self.assertLess(float(left.std()), 0.004)
         self.assertAlmostEqual(float(np.median(even_out(ratios, 60) * np.exp(logs - np.median(logs)))), 1.0, delta=0.01)
+
+    def test_frames_that_are_all_alike_and_one_that_nothing_tells_of(self) -> None:
+        alike = [(first, first + 1, 0.0, 1e-4) for first in range(8)]
+        np.testing.assert_allclose(even_out(alike, 10), np.ones(10), atol=1e-6)

@@ -48,7 +48,7 @@ def even_out(ratios: Sequence[tuple[int, int, float, float]], count: int) -> NDA
     ``ratios`` are pairs of frames with the logarithm of how much brighter the first is, and its uncertainty: one graph,
     solved by least squares.
     """
-    normal, right = 1e-9 * np.eye(count), np.zeros(count)
+    normal, right = np.zeros((count, count)), np.zeros(count)
     for first, second, ratio, spread in ratios:
         say = 1.0 / spread**2
         normal[first, first] += say
@@ -57,5 +57,6 @@ def even_out(ratios: Sequence[tuple[int, int, float, float]], count: int) -> NDA
         normal[second, first] -= say
         right[first] += say * ratio
         right[second] -= say * ratio
-    logs = np.linalg.solve(normal, right)
+    # Ratios leave the common brightness open, and frames that nothing tells of: those stay as they are.
+    logs = np.linalg.solve(normal + (1e-9 * normal.max(initial=0.0) + 1e-9) * np.eye(count), right)
     return np.asarray(np.exp(np.median(logs) - logs), np.float64)

@@ -34,7 +34,7 @@ _SLIGHT_PX = 0.05
 _SPARED = 2  # every so many pixels, across and down: the band holds nothing finer
 _FEWEST = 400
 _FAR_PX = 0.3  # more is not to be had where nothing is nearly sharp: there a cone's blur is no small change
-_RIDGE = 1e-9
+_RIDGE = 1e-14
 
 
 @dataclass(frozen=True, slots=True)
