@@ -113,7 +113,7 @@ class _Look:
         self._factor, self._shrink = factor, shrink
         rows, columns = found.index.shape[0] // shrink, found.index.shape[1] // shrink
         self.shape = (rows, columns)
-        index, known = _shrunk(found.index, shrink), _shrunk(found.known.astype(np.float32), shrink)
+        index, known = shrunk(found.index, shrink), shrunk(found.known.astype(np.float32), shrink)
         depth = np.interp(index, np.arange(len(z)), z).astype(np.float32)
         self._even, share, self._steep = _evened(depth, known)
         self._trust = np.where(self._steep < _STEEP, share, 0.0).astype(np.float32)
@@ -122,7 +122,7 @@ class _Look:
     def lights(self, places: Sequence[int] | range) -> Iterator[tuple[int, Float]]:
         """Linear light of the frames at these places, one after the other."""
         for place, grey in ahead(lambda place: self._frames.grey(self._used[place], self._factor), places):
-            yield place, np.asarray(_shrunk(grey, self._shrink) ** np.float32(_GAMMA), np.float32)
+            yield place, np.asarray(shrunk(grey, self._shrink) ** np.float32(_GAMMA), np.float32)
 
     def blur(self) -> float | None:
         """How fast blur grows, κ in px² a step²: the median of what pairs show that have much in focus.
@@ -202,7 +202,8 @@ def _evened(depth: Float, known: Float) -> tuple[Float, Float, Float]:
     return np.asarray(even, np.float32), np.asarray(share, np.float32), np.asarray(spread, np.float32)
 
 
-def _shrunk(plane: Float, factor: int) -> Float:
+def shrunk(plane: Float, factor: int) -> Float:
+    """A plane (H, W) averaged over ``factor`` × ``factor`` px; what is left over at its end is cut off."""
     if factor == 1:
         return plane
     rows, columns = plane.shape[0] // factor, plane.shape[1] // factor

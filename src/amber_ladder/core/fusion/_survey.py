@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from amber_ladder.core.depth import Surface, surface
 from amber_ladder.core.focus import PeakTracker, focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
-from amber_ladder.core.fusion._geometry import carried_over, second_look
+from amber_ladder.core.fusion._geometry import carried_over, second_look, shrunk
 from amber_ladder.core.registration import (
     IDENTITY,
     compose,
@@ -142,7 +142,7 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
         progress("register", index, 2 * count)
         if last_small is None:
             shrink = _registration_shrink(grey.size, factor)
-        small = _shrunk(grey, shrink)
+        small = shrunk(grey, shrink)
         pair = None
         if last_small is None or tracker is None:
             tracker = PeakTracker((grey.shape[0], grey.shape[1]))
@@ -180,14 +180,6 @@ def _registration_shrink(pixels: int, factor: int) -> int:
     while pixels / shrink**2 > _REGISTERED_PX:
         shrink *= 2
     return shrink
-
-
-def _shrunk(grey: NDArray[np.float32], factor: int) -> NDArray[np.float32]:
-    if factor == 1:
-        return grey
-    rows, columns = grey.shape[0] // factor, grey.shape[1] // factor
-    whole = grey[: rows * factor, : columns * factor]
-    return np.asarray(cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _on_canvas(energy: NDArray[np.float32], matrix: NDArray[np.float64], factor: int) -> NDArray[np.float32]:

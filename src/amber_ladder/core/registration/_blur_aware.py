@@ -18,6 +18,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_ladder.core.registration._pair import TUKEY, slopes
 from amber_ladder.core.registration._similarity import Matrix, compose
 
 Float = NDArray[np.float32]
@@ -28,7 +29,6 @@ _REACH_STEPS = 1.0  # from halfway between both focus positions: there a cone's 
 _LEAST_SHARE = 0.03  # of the known places: where fewer are within reach, it is widened, and the band made coarser
 _EDGE_PX = 12
 _CLIPPED = 0.94  # of linear light; its surroundings don't keep their light either
-_TUKEY = 4.685
 _ROUNDS, _REWEIGHTED = 2, 4
 _SLIGHT_PX = 0.05
 _SPARED = 2  # every so many pixels, across and down: the band holds nothing finer
@@ -93,7 +93,7 @@ def fit_pair(
         if np.count_nonzero(usable) < _FEWEST:
             return None
         band = _band(mean, fine, coarse)
-        across, down = (slope[thin] for slope in _slopes(band))
+        across, down = (slope[thin] for slope in slopes(band))
         columns = [(across * x + down * y) / corner, (down * x - across * y) / corner, across, down, band[thin]]
         seen = _band(moved - first.light, fine, coarse)[thin]
         if free:
@@ -129,7 +129,7 @@ def _expected(mean: Float, depth: Float, z1: float, z2: float, blur: float, fine
     """Change of the band for a κ of 1."""
     one, two = (np.float32(z1) - depth) ** 2, (np.float32(z2) - depth) ** 2
     change, present = (two - one) / 4, np.float32(blur) * (one + two) / 8
-    (sx, sy), (cx, cy) = _slopes(np.asarray(change, np.float32)), _slopes(mean)
+    (sx, sy), (cx, cy) = slopes(np.asarray(change, np.float32)), slopes(mean)
     carried = np.asarray(change * mean + present * (sx * cx + sy * cy), np.float32)
     return np.asarray(0.5 * cv2.Laplacian(_band(carried, fine, coarse), cv2.CV_32F, ksize=1), np.float32)
 
@@ -137,12 +137,6 @@ def _expected(mean: Float, depth: Float, z1: float, z2: float, blur: float, fine
 def _band(light: Float, fine: float, coarse: float) -> Float:
     calm = cv2.GaussianBlur(light, (0, 0), fine, borderType=cv2.BORDER_REFLECT)
     return np.asarray(calm - cv2.GaussianBlur(calm, (0, 0), coarse, borderType=cv2.BORDER_REFLECT), np.float32)
-
-
-def _slopes(plane: Float) -> tuple[Float, Float]:
-    across = cv2.Scharr(plane, cv2.CV_32F, 1, 0, scale=1 / 32)
-    down = cv2.Scharr(plane, cv2.CV_32F, 0, 1, scale=1 / 32)
-    return np.asarray(across, np.float32), np.asarray(down, np.float32)
 
 
 def _warped(light: Float, matrix: Matrix) -> tuple[Float, NDArray[np.bool_]]:
@@ -166,7 +160,7 @@ def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
         found = np.linalg.solve(normal, a.T @ (present * b))
         left = b - a @ found
         spread = 1.4826 * float(np.median(np.abs(left[heavy]))) + 1e-6
-        tail = left / (_TUKEY * spread)
+        tail = left / (TUKEY * spread)
         present = weight * np.where(np.abs(tail) < 1.0, (1.0 - tail * tail) ** 2, 0.0)
     return np.asarray(found, np.float64), np.asarray(np.linalg.inv(normal)[:4, :4] * spread**2, np.float64)
 

@@ -24,7 +24,7 @@ _SMALLEST_SIDE = 48
 _ITERATIONS = 12
 _CONVERGED_PX = 0.004
 _GAMMA = 2.2  # of common picture files, nearly enough
-_TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
+TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _COARSEST_DETAIL_PX = 4.0
 _QUIETEST = 3e-4  # residual, of the full range, below which a tile cannot be more believable
 _LOCAL = 5  # of each tile: gain, offset, change of blur, and the slope of that change in x and y
@@ -96,7 +96,7 @@ def _coarse_shift(fixed: Float, moving: Float) -> Double:
 
 def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float]:
     """Improve turn, scale (per px from the centre) and shift; returns them and the typical residual."""
-    planes = np.dstack([moving, *_slopes(moving), cv2.Laplacian(moving, cv2.CV_32F, ksize=1)]).astype(np.float32)
+    planes = np.dstack([moving, *slopes(moving), cv2.Laplacian(moving, cv2.CV_32F, ksize=1)]).astype(np.float32)
     tile = 64 if min(fixed.shape) >= 256 else 32
     rows, columns = -(-fixed.shape[0] // tile), -(-fixed.shape[1] // tile)
     sums = np.zeros((rows, columns, _SUMS))
@@ -113,7 +113,8 @@ def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float]
     return motion, float(np.median(spread))
 
 
-def _slopes(grey: Float) -> tuple[Float, Float]:
+def slopes(grey: Float) -> tuple[Float, Float]:
+    """Change a px across and down (Scharr)."""
     across = cv2.Scharr(grey, cv2.CV_32F, 1, 0, scale=1 / 32)
     down = cv2.Scharr(grey, cv2.CV_32F, 0, 1, scale=1 / 32)
     return np.asarray(across, np.float32), np.asarray(down, np.float32)
@@ -155,7 +156,7 @@ def _matrix(motion: Double, shape: tuple[int, ...]) -> Matrix:
 
 
 def _as_displacement(fixed: Float, spread: float) -> float:
-    across, down = _slopes(fixed)
+    across, down = slopes(fixed)
     slope = float(np.sqrt(np.mean(across * across + down * down)))
     return spread / max(slope, 1e-6)
 
@@ -219,7 +220,7 @@ def _normal_equations(
         sample = np.zeros(4)
         for column in range(sums.shape[1]):
             total = np.zeros(_SUMS)
-            cutoff = _TUKEY * spread[row, column]
+            cutoff = TUKEY * spread[row, column]
             for y in range(row * tile, min((row + 1) * tile, height)):
                 for x in range(column * tile, min((column + 1) * tile, width)):
                     dx, dy = x - cx, y - cy
