@@ -67,6 +67,7 @@ def _plans() -> None:
 
 def _station() -> None:
     from benchmarks.station import measure as measure_station  # starts a server
+    from benchmarks.station import measure_memory
 
     floor_ms, long_ms, short_sheet_ms, tall_sheet_ms = measure_station()
     print(f"floor: a frame into an empty take: {floor_ms:.0f} ms")
@@ -74,6 +75,12 @@ def _station() -> None:
     print(
         f"a bench sheet of 3,000 rungs: {tall_sheet_ms / short_sheet_ms:.2f} × one of 20 ({tall_sheet_ms / 1e3:.1f} s; "
         "to hold: 5 s)"
+    )
+    idle_mb, peak_mb = measure_memory()
+    print(f"floor: the server's memory when nothing was done yet: {idle_mb:.0f} MB")
+    print(
+        f"its peak over three stacks with a sensor of 24 MP: {peak_mb / idle_mb:.1f} × the floor ({peak_mb:.0f} MB; "
+        "to hold: 1000 MB)"
     )
 
 

@@ -19,7 +19,7 @@ from tests.support.examples import RIG, SPECIMEN
 from tests.support.rail import RailProcess
 from tests.support.station import running, until
 
-_SENSOR = {"width_px": 1536, "height_px": 1024, "pixel_um": 5.0}
+SENSOR = {"width_px": 1536, "height_px": 1024, "pixel_um": 5.0}
 _WATCH = """() => {
   window.told = {}; window.lit = {};
   new EventSource('/api/events').addEventListener('frame', (event) => {
@@ -49,7 +49,7 @@ def measure() -> BenchFigures:
     """Live view and lit rungs through the server and Chromium; overhead and lag in this process, on its own rail."""
     station = running()
     http = httpx.Client(base_url=station.address, timeout=120.0)
-    stack_id = _stack("BENCH-1")
+    stack_id = stack_to_shoot("BENCH-1")
     http.put(f"/api/bench/stack/{stack_id}").raise_for_status()
     rest_hz, moving_hz = _live(http, stack_id)
     floor = []
@@ -65,9 +65,10 @@ def measure() -> BenchFigures:
     )  # fmt: skip
 
 
-def _stack(number: str) -> int:
+def stack_to_shoot(number: str, sensor: dict[str, float] = SENSOR) -> int:
+    """A stack of some rungs, planned for a rig with this sensor."""
     specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number}))
-    rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": number, "sensor": _SENSOR, "working_distance_mm": 34}))
+    rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": number, "sensor": sensor, "working_distance_mm": 34}))
     entry: dict[str, Any] = {
         "near_um": 2000, "far_um": 2300, "spare_rungs": 1,
         "rail": {"click_um": 2.5, "min_um": 0, "max_um": 40_000, "backlash_um": 50},
@@ -79,8 +80,8 @@ def _stack(number: str) -> int:
 def _live(http: httpx.Client, stack_id: int) -> tuple[float, float]:
     """Moments a second at rest, and while the rail runs to and fro, once what lies near has been looked at."""
     http.post("/api/bench/move", json={"place": "near"}).raise_for_status()
-    _rate(http, 45.0)
-    rest = _rate(http, 6.0)
+    rate(http, 45.0)
+    rest = rate(http, 6.0)
     over = threading.Event()
 
     def run_about() -> None:
@@ -95,14 +96,15 @@ def _live(http: httpx.Client, stack_id: int) -> tuple[float, float]:
 
     mover = threading.Thread(target=run_about)
     mover.start()
-    moving = _rate(http, 8.0)
+    moving = rate(http, 8.0)
     over.set()
     mover.join()
     http.post("/api/bench/halt")
     return rest, moving
 
 
-def _rate(http: httpx.Client, seconds: float) -> float:
+def rate(http: httpx.Client, seconds: float) -> float:
+    """Moments of live view that come in a second."""
     count, arrived = 0, b""
     began = time.monotonic()
     with http.stream("GET", "/api/bench/live") as answer:
@@ -139,7 +141,7 @@ def _own_run() -> tuple[list[float], list[float]]:
     bench = Bench()
     try:
         bench.change(BenchChange(flaws=[], rail="simulated", scene="moss-capsule"))
-        stack_id = _stack("BENCH-2")
+        stack_id = stack_to_shoot("BENCH-2")
         bench.set_up(stack_id)
         bench.set_flash(FlashEntry(power=0.1))
         bench.begin_run(stack_id, RunEntry(confirmed=CONFIRMED))

@@ -22,9 +22,13 @@ def main(what: str, folder: Path, out: Path) -> None:
         merge_folder(folder, out, MergeSettings(method=what), no_progress)
     seconds = time.perf_counter() - started
     # Not getrusage: there a child inherits the peak of the process that started it.
-    status = Path("/proc/self/status").read_text()
-    peak_mb = int(next(line for line in status.splitlines() if line.startswith("VmHWM")).split()[1]) / 1024
-    print(json.dumps({"seconds": seconds, "peak_mb": peak_mb}))
+    print(json.dumps({"seconds": seconds, "peak_mb": memory_mb("self", "VmHWM")}))
+
+
+def memory_mb(process: int | str, what: str) -> float:
+    """A process's memory now (``VmRSS``) or at its peak (``VmHWM``), MB."""
+    status = Path(f"/proc/{process}/status").read_text()
+    return int(next(line for line in status.splitlines() if line.startswith(what)).split()[1]) / 1024
 
 
 if __name__ == "__main__":

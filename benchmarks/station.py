@@ -1,19 +1,24 @@
-"""What grows with a long day: a frame more in a long take, and the bench sheet of a tall ladder."""
+"""What grows with a long day: a frame more in a long take, the bench sheet of a tall ladder, the server's memory."""
 
 import time
 import urllib.request
 from statistics import median
 
+import httpx
+
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Frame
 from amber_ladder.work import shoot
 from amber_ladder.work.plan import bench_sheet
+from benchmarks.bench import rate, stack_to_shoot
+from benchmarks.child import memory_mb
 from tests.support.examples import picture
 from tests.support.station import running
 from tests.support.takes import new_stack
 
 _UPLOADS = 25
 _LONG = 5000
+_LARGE = {"width_px": 6000, "height_px": 4000, "pixel_um": 3.76}
 
 
 def measure() -> tuple[float, float, float, float]:
@@ -47,3 +52,22 @@ def _sheet(stack_id: int) -> float:
         bench_sheet.pdf(stack_id)
         times.append(1e3 * (time.perf_counter() - started))
     return median(times)
+
+
+def measure_memory() -> tuple[float, float]:
+    """The server's memory in MB: idle (the floor), and its peak over live view and test frames of three stacks
+
+    with a sensor of 24 megapixels.
+    """
+    station = running()
+    with httpx.Client(base_url=station.address, timeout=600.0) as http:
+        http.get("/api/bench").raise_for_status()
+        server = station.pid("server")
+        idle_mb = memory_mb(server, "VmRSS")
+        for number, scene in enumerate(("jewel-wasp", "moss-capsule", "wulfenite")):
+            http.patch("/api/bench", json={"scene": scene}).raise_for_status()
+            http.put(f"/api/bench/stack/{stack_to_shoot(f'BENCH-24-{number}', _LARGE)}").raise_for_status()
+            http.post("/api/bench/move", json={"place": "near"}).raise_for_status()
+            rate(http, 20.0)
+            http.post("/api/bench/test-frame").raise_for_status()
+        return idle_mb, memory_mb(server, "VmHWM")

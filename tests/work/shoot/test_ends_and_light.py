@@ -8,6 +8,8 @@ import numpy as np
 
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.simulated.specimens import specimen_for
+from amber_ladder.simulated.view import SpecimenView
 from amber_ladder.work import plan, rigs
 from amber_ladder.work.shoot import BenchChange, FlashEntry, MoveEntry, RunEntry
 from amber_ladder.work.shoot.views import SearchView
@@ -25,7 +27,9 @@ class EndsAndLight(BenchTest):
         until(lambda: self.bench.view().busy is None, "the sweep")
         found = self.bench.view().ends
         assert found is not None, self.bench.view().said
-        depth = self.bench._mounting.optical.live._view.scene.sharp_depth_um()  # type: ignore[union-attr]
+        setup, _ = self.bench._mounting.needed()
+        view = SpecimenView(specimen_for("jewel-wasp"), setup.optics, setup.rig.to_core().sensor, setup.seed)
+        depth = view.scene.sharp_depth_um()
         sharp = stack.ladder.sharp_depth_stage_um
         self.assertAlmostEqual(found.near_um, 2000 + float(depth.min()), delta=1.5 * sharp)
         self.assertTrue(found.passed_near and found.passed_far)

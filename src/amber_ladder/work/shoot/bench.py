@@ -3,10 +3,11 @@
 import logging
 import shutil
 import threading
+from contextlib import suppress
 from functools import partial
 
 from amber_ladder.devices.stopping import StopToken
-from amber_ladder.errors import AmberLadderError, Conflict, DatabaseAway
+from amber_ladder.errors import AmberLadderError, Conflict, DatabaseAway, DeviceTrouble
 from amber_ladder.formats.validated import validated
 from amber_ladder.settings import settings
 from amber_ladder.store import rigs, stacks, tasks
@@ -275,10 +276,11 @@ class Bench:
                 ladder = new_ladder(stacks.get_stack(session, stack_id), setup.ladder, entry)
             for position in (ladder.positions_um[0], ladder.positions_um[-1]):
                 self._mounting.reach().check(position)
+            with suppress(DeviceTrouble):  # tried at once, not in the background; the list below names what is silent
+                self._line.rail()
             missing = preflight.unconfirmed(self.preflight(stack_id), entry.confirmed)
             if missing:
                 raise Conflict(f"before the run: {'; '.join(missing)}. See to it, or confirm it on the list")
-            self._line.rail()
             bench = bench_settings()
             # First: what cannot start does not begin a take.
             camera = optical.camera or FolderCamera(watched_folder(bench), stop)

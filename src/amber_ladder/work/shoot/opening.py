@@ -15,7 +15,7 @@ from amber_ladder.devices.gcode_rail import GcodeRail
 from amber_ladder.devices.protocols import Camera, Flash, LiveView, Rail
 from amber_ladder.errors import BadInput, DeviceTrouble
 from amber_ladder.settings import settings
-from amber_ladder.simulated.camera import SimulatedCamera
+from amber_ladder.simulated.camera import CameraSetup, SimulatedCamera
 from amber_ladder.simulated.flash import SimulatedFlash
 from amber_ladder.simulated.flaws import chosen_flaws
 from amber_ladder.simulated.rail.eye import RailEye
@@ -178,12 +178,10 @@ def _camera(
     if handheld:
         wobble = replace(wobble, drift_px=max(wobble.drift_px, 4.0), turn_deg=max(wobble.turn_deg, 0.05))
     flash.tired = wobble.tired
-    camera = SimulatedCamera(
-        specimen_for(scene_for(setup, bench)),
+    seen = CameraSetup(
+        scene_for(setup, bench),
         setup.optics,
         setup.rig.to_core().sensor,
-        flash,
-        look,
         near_um=bench.lies_um.get(str(setup.stack_id), setup.plan.near_um),
         exposure_s=setup.plan.timing.exposure_s,
         transfer_s=setup.plan.timing.transfer_s,
@@ -191,6 +189,7 @@ def _camera(
         wobble=wobble,
         restless=frozenset(flaw.specimen for flaw in flaws if flaw.specimen),
     )
+    camera = SimulatedCamera(seen, flash, look)
     if handheld:
         flash.power = min(camera.right_power, 1.0)
     return camera

@@ -1,10 +1,8 @@
-"""A simulated camera over a simulated rail: exposures and live view in real time, with what really happens to them."""
+"""The simulated camera's body: exposures and live view in real time, with what really happens to them."""
 
 import threading
 import time
-from collections import deque
-from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache
 from math import hypot
@@ -16,11 +14,10 @@ from numpy.typing import NDArray
 from amber_ladder.core.optics import Optics, Sensor
 from amber_ladder.devices.protocols import Exposure
 from amber_ladder.simulated.behaviour import Behaviour
-from amber_ladder.simulated.flash import SimulatedFlash
 from amber_ladder.simulated.jpeg import encode_jpeg
 from amber_ladder.simulated.rail.mechanics import Build, Truth, swing_um
 from amber_ladder.simulated.sensor import SimulatedSensor, encoded
-from amber_ladder.simulated.specimens import SimulatedSpecimen
+from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.view import SpecimenView
 from amber_ladder.simulated.wobble import FrameTruth, Wobble
 
@@ -32,44 +29,46 @@ _LIVE_COARSER = 3.0  # blur steps
 _LIVE_NOISE = 2.0  # levels of 8 bits
 
 
+@dataclass(frozen=True, slots=True)
+class CameraSetup:
+    """What a simulated camera looks at and through: the specimen's nearest point lies at the rail's ``near_um``."""
+
+    specimen: str
+    optics: Optics
+    sensor: Sensor
+    near_um: float
+    exposure_s: float
+    transfer_s: float
+    seed: int
+    wobble: Wobble
+    restless: frozenset[str]
+
+    @property
+    def right_power(self) -> float:
+        """The flash power that exposes rightly; what a test frame is to find out."""
+        return _RIGHT_POWER_AT_F20 * (self.optics.effective_f_number / 20.0) ** 2
+
+
 @lru_cache(maxsize=1)
-def _view_of(specimen: SimulatedSpecimen, optics: Optics, sensor: Sensor, seed: int) -> SpecimenView:
+def _view_of(specimen: str, optics: Optics, sensor: Sensor, seed: int) -> SpecimenView:
     """Building a scene takes many seconds: a second camera over the same specimen, or the same one again, shares it."""
-    return SpecimenView(specimen, optics, sensor, seed)
+    return SpecimenView(specimen_for(specimen), optics, sensor, seed)
 
 
-class SimulatedCamera:
-    """Sees the specimen, whose nearest point lies at a rail position of ``near_um``, through the rig.
+class CameraBody:
+    """Renders what the camera sees when told where the rail's carriage is, how it swings, and what light there is.
 
-    ``look`` tells where the rail's carriage really is and how it swings. Live view is lit by a modelling lamp and
-    always rightly exposed; exposures are lit by the flash, and by the room.
+    Live view is lit by a modelling lamp and always rightly exposed; exposures are lit by the flash, and by the room.
     """
 
-    def __init__(
-        self,
-        specimen: SimulatedSpecimen,
-        optics: Optics,
-        sensor: Sensor,
-        flash: SimulatedFlash,
-        look: Callable[[], tuple[Truth, Build]],
-        *,
-        near_um: float,
-        exposure_s: float,
-        transfer_s: float,
-        seed: int = 0,
-        wobble: Wobble | None = None,
-        restless: frozenset[str] = frozenset(),
-    ) -> None:
-        self._optics, self._sensor_size, self._flash, self._look = optics, sensor, flash, look
-        self._near_um, self._exposure_s, self._transfer_s, self._seed = near_um, exposure_s, transfer_s, seed
-        self._wobble, self._restless = wobble or Wobble(), restless
-        self._random = np.random.default_rng([seed, 78])
+    def __init__(self, setup: CameraSetup) -> None:
+        self._setup, self._optics, self._sensor_size = setup, setup.optics, setup.sensor
+        self._random = np.random.default_rng([setup.seed, 78])
         self._turn = threading.Lock()
         self._live_turn = threading.Lock()
-        self._view = _view_of(specimen, optics, sensor, seed)
-        self._specimen = specimen
-        self._depth_um = specimen.depth_um
-        self._sensor = SimulatedSensor(sensor, self._wobble, seed)
+        self._view = _view_of(setup.specimen, setup.optics, setup.sensor, setup.seed)
+        self._specimen = specimen_for(setup.specimen)
+        self._sensor = SimulatedSensor(setup.sensor, setup.wobble, setup.seed)
         self._small: tuple[SpecimenView, float] | None = None
         self._seen: dict[int, NDArray[np.uint8]] = {}
         self._closed = threading.Event()
@@ -78,32 +77,24 @@ class SimulatedCamera:
         self._magnified: tuple[tuple[float, float, int, float], NDArray[np.uint8]] | None = None
         self._began = time.monotonic()
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
-        self.truths: deque[FrameTruth] = deque(maxlen=500)
-
-    @property
-    def right_power(self) -> float:
-        """The flash power that exposes rightly; what a test frame is to find out."""
-        return _RIGHT_POWER_AT_F20 * (self._optics.effective_f_number / 20.0) ** 2
 
     def close(self) -> None:
         """Stop looking ahead."""
         self._closed.set()
 
-    def expose(self) -> Exposure:
-        """Open the shutter, fire the flash, read out; returns when the file has been moved over."""
+    def expose(self, truth: Truth, build: Build, given: float) -> tuple[Exposure, FrameTruth]:
+        """A frame lit by this fraction of the flash's full power; returns when the file has been moved over."""
         with self._turn:
-            truth, build = self._look()
-            given = self._flash.fire()
             captured_at = datetime.now()
-            time.sleep(self._exposure_s)
+            time.sleep(self._setup.exposure_s)
             closed = time.monotonic()
-            content = encode_jpeg(self._picture(truth, build, given), captured_at=captured_at)
-            time.sleep(max(0.0, self._transfer_s - (time.monotonic() - closed)))
-            return Exposure(content, ".jpg", captured_at)
+            picture, happened = self._picture(truth, build, given)
+            content = encode_jpeg(picture, captured_at=captured_at)
+            time.sleep(max(0.0, self._setup.transfer_s - (time.monotonic() - closed)))
+            return Exposure(content, ".jpg", captured_at), happened
 
-    def live(self, width_px: int) -> NDArray[np.uint8]:
+    def live(self, truth: Truth, build: Build, width_px: int) -> NDArray[np.uint8]:
         """The whole field, lit by the modelling lamp."""
-        truth, build = self._look()
         with self._live_turn:
             view, factor = self._small_view(width_px)
         scene = self._live_scene(view, self._focus_um(truth))
@@ -113,9 +104,8 @@ class SimulatedCamera:
         picture = np.asarray(view.frame(scene, matrix, cv2.INTER_LINEAR), np.uint8)
         return _with_grain(picture, self._random)
 
-    def loupe(self, x: float, y: float, side_px: int) -> NDArray[np.uint8]:
+    def loupe(self, truth: Truth, x: float, y: float, side_px: int) -> NDArray[np.uint8]:
         """A square at 1:1; what lies still and is looked at again is not rendered again."""
-        truth, _ = self._look()
         rows, inner_y = _around(y, self._sensor_size.height_px, self._view.margin_px[1], side_px)
         columns, inner_x = _around(x, self._sensor_size.width_px, self._view.margin_px[0], side_px)
         looked_at = (x, y, side_px, truth.carriage_um)
@@ -125,35 +115,35 @@ class SimulatedCamera:
             self._magnified = looked_at, encoded(light[inner_y : inner_y + height, inner_x : inner_x + width])
         return _with_grain(self._magnified[1], self._random)
 
-    def _picture(self, truth: Truth, build: Build, given: float) -> NDArray[np.uint8]:
-        wobble = self._wobble
+    def _picture(self, truth: Truth, build: Build, given: float) -> tuple[NDArray[np.uint8], FrameTruth]:
+        wobble = self._setup.wobble
         self._shift_px = self._shift_px + self._random.normal(0.0, wobble.drift_px, 2)
         self._turn_deg += float(self._random.normal(0.0, wobble.turn_deg))
         times = np.linspace(0.0, _POP_S, 9)
         swings = np.array([swing_um(truth, build, float(t)) for t in times]) / self._optics.pixel_um
         middle = float(swings.mean())
         matrix = self._view.matrix(self._shift_px + np.array([0.2, 1.0]) * middle, self._turn_deg, self._scale(truth))
-        flash = given / self.right_power * float(1.0 + self._random.normal(0.0, wobble.flicker))
+        flash = given / self._setup.right_power * float(1.0 + self._random.normal(0.0, wobble.flicker))
         gain = flash + 2.0**wobble.room_stops
-        self.truths.append(FrameTruth(self._focus_um(truth), matrix, gain))
         scene = self._view.focused(self._focus_um(truth), self._behaviour())
         light = np.asarray(self._view.frame(scene, matrix), np.float32)
         kernel = _smear(swings - middle)
         if kernel is not None:
             light = np.asarray(cv2.filter2D(light, -1, kernel, borderType=cv2.BORDER_REFLECT), np.float32)
-        return self._sensor.read(light * np.float32(gain), self._random)
+        read = self._sensor.read(light * np.float32(gain), self._random)
+        return read, FrameTruth(self._focus_um(truth), matrix, gain)
 
     def _focus_um(self, truth: Truth) -> float:
-        return (truth.carriage_um - self._near_um) * self._optics.medium_index
+        return (truth.carriage_um - self._setup.near_um) * self._optics.medium_index
 
     def _scale(self, truth: Truth) -> float:
-        return 1.0 / (1.0 + self._wobble.breathing_per_mm * (truth.carriage_um - self._near_um) / 1e3)
+        return 1.0 / (1.0 + self._setup.wobble.breathing_per_mm * (truth.carriage_um - self._setup.near_um) / 1e3)
 
     def _behaviour(self) -> Behaviour | None:
-        if not self._restless:
+        if not self._setup.restless:
             return None
         after_s = time.monotonic() - self._began
-        return Behaviour(after_s, **dict.fromkeys(self._restless, True), seed=self._seed)
+        return Behaviour(after_s, **dict.fromkeys(self._setup.restless, True), seed=self._setup.seed)
 
     def _small_view(self, width_px: int) -> tuple[SpecimenView, float]:
         factor = max(1.0, self._sensor_size.width_px / width_px)
@@ -164,9 +154,9 @@ class SimulatedCamera:
                 self._sensor_size.pixel_um * factor,
             )
             optics = replace(self._optics, pixel_um=self._optics.pixel_um * factor)
-            self._small = (SpecimenView(self._specimen, optics, small, self._seed, coarser=_LIVE_COARSER), factor)
+            self._small = (SpecimenView(self._specimen, optics, small, self._setup.seed, coarser=_LIVE_COARSER), factor)
             self._seen = {}
-            if self._looker is None and not self._restless:
+            if self._looker is None and not self._setup.restless:
                 self._looker = threading.Thread(target=self._look_ahead, name="look-ahead", daemon=True)
                 self._looker.start()
         return self._small
@@ -184,14 +174,14 @@ class SimulatedCamera:
 
     @property
     def _live_step_um(self) -> float:
-        return max(self._optics.sharp_depth_um.total * _LIVE_STEP, self._depth_um / _LIVE_KEPT)
+        return max(self._optics.sharp_depth_um.total * _LIVE_STEP, self._specimen.depth_um / _LIVE_KEPT)
 
     def _look_ahead(self) -> None:
         """Render live pictures of focus positions near the present one, before anybody moves there."""
         beyond_um = 4.0 * self._optics.sharp_depth_um.total
         while not self._closed.is_set():
             small, seen, step_um = self._small, self._seen, self._live_step_um
-            wanted = range(round(-beyond_um / step_um), round((self._depth_um + beyond_um) / step_um) + 1)
+            wanted = range(round(-beyond_um / step_um), round((self._specimen.depth_um + beyond_um) / step_um) + 1)
             missing = [key for key in wanted if key not in seen]
             if small is None or not missing:
                 self._closed.wait(1.0)
