@@ -11,6 +11,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+import simplejpeg
 import tifffile
 from numpy.typing import NDArray
 from PIL import ExifTags, Image, UnidentifiedImageError
@@ -27,7 +28,8 @@ _LARGEST_UNPACKED = 200_000_000
 _MOST_UNPACKED = 1500  # times the file's own size: an even black frame comes to a thousand
 _MOST_SCANS = 100  # of a JPEG; a progressive one has about ten, and each takes a walk over the whole picture
 _LARGEST_EXTRA = 8_000_000  # bytes of what a PNG carries beside its pixels
-_NAMES = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
+_JPEG = {".jpg", ".jpeg"}
+_NAMES = {*_JPEG, ".png", ".tif", ".tiff"}
 _UPRIGHT = cv2.IMREAD_IGNORE_ORIENTATION
 # Orientation flags are ignored throughout: a camera that looks straight down sets them at random, and frames of
 # one stack must lie alike.
@@ -44,8 +46,11 @@ class PictureInfo:
     captured_at: datetime | None
 
 
-def examine(path: Path, name: str | None = None) -> PictureInfo:
-    """Read a whole picture once to be sure of it. Raises UnreadablePicture with the reason."""
+def examine(path: Path, name: str | None = None, *, pixels: bool = True) -> PictureInfo:
+    """Read a whole picture once to be sure of it. Raises UnreadablePicture with the reason.
+
+    Without ``pixels`` those of a JPEG or TIFF are left to who reads them next, and finds what is damaged then.
+    """
     name = name or path.name
     if path.stat().st_size == 0:
         raise UnreadablePicture(name, "the file is empty")
@@ -55,8 +60,8 @@ def examine(path: Path, name: str | None = None) -> PictureInfo:
             with path.open("rb") as file:
                 start = file.read(4)
             if start[:2] in (b"II", b"MM"):
-                return _examine_tiff(path, name)
-            return _examine_other(path, name)
+                return _examine_tiff(path, name, pixels)
+            return _examine_other(path, name, pixels)
     except (UnreadablePicture, MemoryError):
         raise
     except Image.DecompressionBombError as error:
@@ -67,7 +72,7 @@ def examine(path: Path, name: str | None = None) -> PictureInfo:
         raise UnreadablePicture(name, f"is damaged or cut short ({_short(error)})") from error
 
 
-def _examine_other(path: Path, name: str) -> PictureInfo:
+def _examine_other(path: Path, name: str, pixels: bool) -> PictureInfo:
     _check_parts(path, name)
     with Image.open(path, formats=("JPEG", "PNG")) as picture:
         kind = str(picture.format)
@@ -78,11 +83,12 @@ def _examine_other(path: Path, name: str) -> PictureInfo:
             with path.open("rb") as file:
                 bits = file.read(25)[24]  # the depth in the header; Pillow opens 16-bit colour as 8
         captured_at = _captured_at(picture.getexif())
-        picture.load()
+        if pixels or kind != "JPEG":
+            picture.load()
         return PictureInfo(kind, picture.width, picture.height, 16 if bits == 16 else 8, captured_at)
 
 
-def _examine_tiff(path: Path, name: str) -> PictureInfo:
+def _examine_tiff(path: Path, name: str, pixels: bool) -> PictureInfo:
     with tifffile.TiffFile(path) as file:
         page = file.pages.first
         _check_size(name, page.imagewidth, page.imagelength)
@@ -93,12 +99,13 @@ def _examine_tiff(path: Path, name: str) -> PictureInfo:
             raise UnreadablePicture(name, "is neither grey nor RGB")
         _check_unpacked(path, name, page.imagewidth * page.imagelength * page.samplesperpixel * page.dtype.itemsize)
         _check_one_picture(file, name)
-        pixels = page.asarray()
-        if pixels.ndim not in (2, 3) or (pixels.ndim == 3 and pixels.shape[2] not in (3, 4)):
+        if len(page.shape) not in (2, 3) or (len(page.shape) == 3 and page.shape[2] not in (3, 4)):
             raise UnreadablePicture(name, "is neither grey nor RGB")
+        if pixels:
+            page.asarray()
         tag = page.tags.get("DateTime")
         captured_at = _parsed_time(str(tag.value), "") if tag else None
-        return PictureInfo("TIFF", page.imagewidth, page.imagelength, pixels.dtype.itemsize * 8, captured_at)
+        return PictureInfo("TIFF", page.imagewidth, page.imagelength, page.dtype.itemsize * 8, captured_at)
 
 
 def _check_one_picture(file: tifffile.TiffFile, name: str) -> None:
@@ -167,21 +174,37 @@ def read_picture(path: Path) -> NDArray[Any]:
         if pixels.ndim == 2:
             pixels = np.repeat(pixels[..., None], 3, axis=2)
         return np.ascontiguousarray(pixels[..., :3])
-    flags = cv2.IMREAD_COLOR_RGB | cv2.IMREAD_ANYDEPTH | _UPRIGHT
-    picture = cv2.imdecode(np.fromfile(path, np.uint8), flags)
-    if picture is None:
-        raise UnreadablePicture(path.name, "can no longer be read: was it changed on the disk?")
-    return np.asarray(picture)
+    if path.suffix.lower() in _JPEG:
+        return _read_jpeg(path, "RGB", 1)
+    return _decoded(path, cv2.IMREAD_COLOR_RGB | cv2.IMREAD_ANYDEPTH)
 
 
 def read_grey(path: Path, factor: int) -> NDArray[np.float32]:
-    """Grey 0 to 1 at full or half size; a JPEG is halved while it is decoded, which costs less."""
-    if factor == 2 and path.suffix.lower() in (".jpg", ".jpeg"):
-        grey = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_REDUCED_GRAYSCALE_2 | _UPRIGHT)
-        if grey is None:
-            raise UnreadablePicture(path.name, "can no longer be read: was it changed on the disk?")
-        return np.asarray(grey, np.float32) / np.float32(255)
+    """Grey 0 to 1, ``factor`` (1, 2, 4 or 8) times smaller: a JPEG is shrunk while it is decoded, which costs less."""
+    if path.suffix.lower() in _JPEG:
+        return np.multiply(_read_jpeg(path, "GRAY", factor), np.float32(1 / 255), dtype=np.float32)
     return to_grey(read_picture(path), factor)
+
+
+def _read_jpeg(path: Path, colours: str, factor: int) -> NDArray[np.uint8]:
+    content = path.read_bytes()
+    try:
+        height, width, _, _ = simplejpeg.decode_jpeg_header(content)
+        least = {"min_height": -(-height // factor), "min_width": -(-width // factor)} if factor > 1 else {}
+        found = simplejpeg.decode_jpeg(content, colours, **least)
+        return np.asarray(found if colours == "RGB" else found[..., 0], np.uint8)
+    except ValueError:  # damaged, or of a kind that this fast decoder does not know
+        examine(path)
+    shrinking = {1: cv2.IMREAD_GRAYSCALE, 2: cv2.IMREAD_REDUCED_GRAYSCALE_2, 4: cv2.IMREAD_REDUCED_GRAYSCALE_4,
+                 8: cv2.IMREAD_REDUCED_GRAYSCALE_8}  # fmt: skip
+    return np.asarray(_decoded(path, cv2.IMREAD_COLOR_RGB if colours == "RGB" else shrinking[factor]), np.uint8)
+
+
+def _decoded(path: Path, flags: int) -> NDArray[Any]:
+    picture = cv2.imdecode(np.fromfile(path, np.uint8), flags | _UPRIGHT)
+    if picture is None:
+        raise UnreadablePicture(path.name, "can no longer be read: was it changed on the disk?")
+    return np.asarray(picture)
 
 
 def colour_profile(path: Path) -> bytes | None:
@@ -213,7 +236,7 @@ class StoredFrames:
         return read_picture(self._paths[index])
 
     def grey(self, index: int, factor: int) -> NDArray[np.float32]:
-        """Grey 0 to 1, at full or half size."""
+        """Grey 0 to 1, ``factor`` times smaller."""
         return read_grey(self._paths[index], factor)
 
 
@@ -258,7 +281,7 @@ def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
 
 def _examined(path: Path) -> PictureInfo | UnreadablePicture:
     try:
-        return examine(path)
+        return examine(path, pixels=False)
     except UnreadablePicture as error:
         return error
 

@@ -36,7 +36,10 @@ class FrameSource(Protocol):
         """RGB, (H, W, 3), in the frames' own type and colour encoding."""
 
     def grey(self, index: int, factor: int) -> NDArray[np.float32]:
-        """Grey, (H // factor, W // factor) rounded up, 0 to 1; ``factor`` is 1 or 2."""
+        """Grey, (H / factor, W / factor) rounded up, 0 to 1; ``factor`` is 1, 2, 4 or 8.
+
+        Raises UnreadablePicture for a frame that is damaged.
+        """
 
 
 def ahead(load: Callable[[int], T], indices: Iterable[int]) -> Iterator[tuple[int, T]]:

@@ -19,8 +19,10 @@ from amber_ladder.core.registration import (
     compose,
     fit_pair,
     inverse,
+    register_pair,
     rescaled,
     solve_graph,
+    wide_blur,
 )
 
 Float = NDArray[np.float32]
@@ -73,15 +75,15 @@ def second_look(
     blur = look.blur()
     links: list[Link] = []
     ratios: list[tuple[int, int, float, float]] = []
-    past: dict[int, Float] = {}
-    for at, light in look.lights(range(len(used))):
+    past: dict[int, Side] = {}
+    for at, side in look.sides(range(len(used))):
         progress("register", len(used) + at, 2 * len(used))
-        past[at] = light
+        past[at] = side
         for before in range(max(at - 2, 0), at):
-            link = look.link(before, past[before], at, light, blur)
+            link = look.link(before, past[before], at, side, blur)
             if link:
                 links.append(link)
-        ratios += look.compare(at, light)
+        ratios += look.compare(at, side.light)
         past.pop(at - 2, None)
     held = len(used) // 2
     small, spread = solve_graph(links, z, held, look.shape, rigid=blur is not None)
@@ -110,7 +112,7 @@ class _Look:
         found: Surface,
     ) -> None:
         self._frames, self._used, self._rough, self._z = frames, used, rough, z
-        self._factor, self._shrink = factor, shrink
+        self._factor = factor * shrink
         rows, columns = found.index.shape[0] // shrink, found.index.shape[1] // shrink
         self.shape = (rows, columns)
         index, known = shrunk(found.index, shrink), shrunk(found.known.astype(np.float32), shrink)
@@ -118,11 +120,15 @@ class _Look:
         self._even, share, self._steep = _evened(depth, known)
         self._trust = np.where(self._steep < _STEEP, share, 0.0).astype(np.float32)
         self._small: dict[int, Float] = {}
+        self._relief: dict[int, Relief] = {}
 
-    def lights(self, places: Sequence[int] | range) -> Iterator[tuple[int, Float]]:
-        """Linear light of the frames at these places, one after the other."""
+    def sides(self, places: Sequence[int] | range) -> Iterator[tuple[int, Side]]:
+        """The frames at these places in linear light, one after the other."""
+        rows, columns = self.shape
         for place, grey in ahead(lambda place: self._frames.grey(self._used[place], self._factor), places):
-            yield place, np.asarray(shrunk(grey, self._shrink) ** np.float32(_GAMMA), np.float32)
+            # A size that cannot be divided evenly leaves a row or column over.
+            light = np.asarray(grey[:rows, :columns] ** np.float32(_GAMMA), np.float32)
+            yield place, Side(light, self._z[place])
 
     def blur(self) -> float | None:
         """How fast blur grows, κ in px² a step²: the median of what pairs show that have much in focus.
@@ -136,7 +142,7 @@ class _Look:
         chosen = [int(i) for i in np.argsort(inside)[::-1] if inside[i] > 0 and near[i]][:_TRIED]
         shown = []
         for first in chosen:
-            (_, one), (_, two) = self.lights((first, first + 1))
+            (_, one), (_, two) = self.sides((first, first + 1))
             fit = self._fit(first, one, first + 1, two, _BLUR_GUESS, free=True)
             if fit and fit.blur and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
                 shown.append(fit.blur)
@@ -146,13 +152,16 @@ class _Look:
         agreed = high - low < _AGREED * blur
         return blur if agreed and _LIKELY_BLUR[0] < blur < _LIKELY_BLUR[1] else None
 
-    def link(self, first: int, one: Float, second: int, two: Float, blur: float | None) -> Link | None:
+    def link(self, first: int, one: Side, second: int, two: Side, blur: float | None) -> Link | None:
         """What a pair says; of neighbours at least what the first look said."""
         fit = None
         if blur is not None and self._z[second] - self._z[first] < _FARTHEST_STEPS:
             fit = self._fit(first, one, second, two, blur)
         if fit and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
             return Link(first, second, fit.matrix, fit.covariance)
+        if second == first + 1 and blur is None:
+            encoded = (np.asarray(side.light ** np.float32(1.0 / _GAMMA), np.float32) for side in (one, two))
+            return Link(first, second, register_pair(*encoded).matrix, _FIRST_LOOK_PX)
         if second == first + 1:
             return Link(first, second, self._start(first, second), _FIRST_LOOK_PX)
         return None
@@ -178,10 +187,15 @@ class _Look:
     def _start(self, first: int, second: int) -> Matrix:
         return compose(inverse(self._rough[first]), self._rough[second])
 
-    def _fit(self, first: int, one: Float, second: int, two: Float, blur: float, *, free: bool = False) -> Fit | None:
-        relief = Relief(self._seen_by(first, self._even), self._seen_by(first, self._trust))
-        sides = Side(one, self._z[first]), Side(two, self._z[second])
-        return fit_pair(*sides, self._start(first, second), relief, blur, free=free)
+    def _fit(self, first: int, one: Side, second: int, two: Side, blur: float, *, free: bool = False) -> Fit | None:
+        return fit_pair(one, two, self._start(first, second), self._relief_of(first), blur, free=free)
+
+    def _relief_of(self, place: int) -> Relief:
+        """Depth as a frame sees it; kept until the next but one, with which it is compared last."""
+        if place not in self._relief:
+            self._relief = {at: relief for at, relief in self._relief.items() if abs(at - place) <= 1}
+            self._relief[place] = Relief(self._seen_by(place, self._even), self._seen_by(place, self._trust))
+        return self._relief[place]
 
     def _seen_by(self, place: int, plane: Float) -> Float:
         size = (plane.shape[1], plane.shape[0])
@@ -194,10 +208,9 @@ class _Look:
 def _evened(depth: Float, known: Float) -> tuple[Float, Float, Float]:
     """Depth without its noise, how much of its surroundings is known (0 to 1), and their spread in steps."""
     weight = known + np.float32(1e-4)
-    calm = (0, 0), _EVEN_PX
-    share = cv2.GaussianBlur(weight, *calm)
-    even = cv2.GaussianBlur(weight * depth, *calm) / share
-    square = cv2.GaussianBlur(weight * depth * depth, *calm) / share
+    share = wide_blur(weight, _EVEN_PX)
+    even = wide_blur(weight * depth, _EVEN_PX) / share
+    square = wide_blur(weight * depth * depth, _EVEN_PX) / share
     spread = np.sqrt(np.maximum(square - even * even, 0.0))
     return np.asarray(even, np.float32), np.asarray(share, np.float32), np.asarray(spread, np.float32)
 

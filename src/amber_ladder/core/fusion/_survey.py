@@ -22,12 +22,12 @@ from amber_ladder.core.registration import (
     scale_of,
     shared_rectangle,
 )
-from amber_ladder.errors import BadInput
+from amber_ladder.errors import BadInput, UnreadablePicture
 
 Order = Literal["auto", "near-first", "far-first"]
 
 _HALVED_FROM_PX = 5_000_000  # below this, optical detail may be as fine as the pixels: focus is measured at full size
-_REGISTERED_PX = 800_000  # more adds time, and detail so fine that its blur is no longer a small change
+_REGISTERED_PX = 300_000  # enough to place a frame within a pixel of the second look, which does the rest
 _NEVER_HALVED_PX = 150_000
 _ALIKE = 0.35  # correlation below which two neighbours do not show the same thing
 _TELLING_SCALE = 0.006  # change of scale over the stack from which its direction can be told; less may be error
@@ -138,8 +138,11 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
     tracker: PeakTracker | None = None
     last_small: NDArray[np.float32] | None = None
     shrink = 1
-    for index, grey in ahead(lambda i: frames.grey(i, factor), range(count)):
+    for index, grey in ahead(lambda i: _seen(frames, i, factor), range(count)):
         progress("register", index, 2 * count)
+        if isinstance(grey, UnreadablePicture):
+            chain.excluded.append(Excluded(frames.names[index], grey.reason))
+            continue
         if last_small is None:
             shrink = _registration_shrink(grey.size, factor)
         small = shrunk(grey, shrink)
@@ -172,6 +175,13 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
     if tracker is None:
         raise BadInput("there is no usable frame: nothing was merged")
     return chain, tracker
+
+
+def _seen(frames: FrameSource, index: int, factor: int) -> NDArray[np.float32] | UnreadablePicture:
+    try:
+        return frames.grey(index, factor)
+    except UnreadablePicture as error:  # damage that shows when a frame is decoded
+        return error
 
 
 def _registration_shrink(pixels: int, factor: int) -> int:

@@ -14,6 +14,7 @@ from amber_ladder.core.registration._similarity import (
     shared_rectangle,
     warped_picture,
 )
+from amber_ladder.core.registration._wide import wide_blur
 
 __all__ = [
     "IDENTITY",
@@ -33,4 +34,5 @@ __all__ = [
     "shared_rectangle",
     "solve_graph",
     "warped_picture",
+    "wide_blur",
 ]

@@ -15,11 +15,13 @@ squares over the places where both frames are nearly sharp.
 from dataclasses import dataclass
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.registration._pair import TUKEY, slopes
 from amber_ladder.core.registration._similarity import Matrix, compose
+from amber_ladder.core.registration._wide import wide_blur
 
 Float = NDArray[np.float32]
 Double = NDArray[np.float64]
@@ -37,12 +39,18 @@ _FAR_PX = 0.3  # more is not to be had where nothing is nearly sharp: there a co
 _RIDGE = 1e-14
 
 
-@dataclass(frozen=True, slots=True)
 class Side:
-    """One of two frames: linear light (H, W), 0 to 1, and its focus position in steps."""
+    """One of two frames: linear light (H, W), 0 to 1, and its focus position ``z`` in steps."""
 
-    light: Float
-    z: float
+    def __init__(self, light: Float, z: float) -> None:
+        self.light, self.z = light, z
+        self._bands: dict[float, Float] = {}
+
+    def band(self, fine: float, coarse: float) -> Float:
+        """The band in which it is compared; made once for all frames that it is compared with."""
+        if fine not in self._bands:
+            self._bands[fine] = _band(self.light, fine, coarse)
+        return self._bands[fine]
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,21 +89,21 @@ def fit_pair(
     corner = float(np.hypot(width, height)) / 2.0
     thin = np.s_[_EDGE_PX : height - _EDGE_PX : _SPARED, _EDGE_PX : width - _EDGE_PX : _SPARED]
     weight = weight[thin]
-    y, x = np.mgrid[thin].astype(np.float32)
-    x, y = x - np.float32(centre[0]), y - np.float32(centre[1])
+    y, x = np.ogrid[thin]
+    x, y = (x - centre[0]).astype(np.float32), (y - centre[1]).astype(np.float32)
     matrix, expected = start, None
     for _ in range(_ROUNDS):
         moved, covered = _warped(second.light, matrix)
-        mean = np.asarray(0.5 * (first.light + moved), np.float32)
+        still, moving = first.band(fine, coarse), _band(moved, fine, coarse)
         if expected is None:
-            expected = _expected(mean, relief.depth, first.z, second.z, blur, fine, coarse)[thin]
+            expected = _expected(first.light, moved, relief.depth, first.z, second.z, blur, fine, coarse)[thin]
         usable = (weight > 1e-3) & covered[thin] & ~_near_clipping(first.light, moved)[thin]
         if np.count_nonzero(usable) < _FEWEST:
             return None
-        band = _band(mean, fine, coarse)
+        band = np.asarray(0.5 * (still + moving), np.float32)
         across, down = (slope[thin] for slope in slopes(band))
         columns = [(across * x + down * y) / corner, (down * x - across * y) / corner, across, down, band[thin]]
-        seen = _band(moved - first.light, fine, coarse)[thin]
+        seen = (moving - still)[thin]
         if free:
             columns.append(expected)
         else:
@@ -125,18 +133,49 @@ def _where(offset: Float, trust: Float, extra: float, blur: float) -> tuple[Floa
     return np.asarray(falling * falling * trust, np.float32), fine
 
 
-def _expected(mean: Float, depth: Float, z1: float, z2: float, blur: float, fine: float, coarse: float) -> Float:
+def _expected(
+    first: Float, second: Float, depth: Float, z1: float, z2: float, blur: float, fine: float, coarse: float
+) -> Float:
     """Change of the band for a κ of 1."""
-    one, two = (np.float32(z1) - depth) ** 2, (np.float32(z2) - depth) ** 2
-    change, present = (two - one) / 4, np.float32(blur) * (one + two) / 8
-    (sx, sy), (cx, cy) = slopes(np.asarray(change, np.float32)), slopes(mean)
-    carried = np.asarray(change * mean + present * (sx * cx + sy * cy), np.float32)
+    carried = np.empty_like(first)
+    _carry(first, second, depth, np.float32(z1), np.float32(z2), np.float32(blur), carried)
     return np.asarray(0.5 * cv2.Laplacian(_band(carried, fine, coarse), cv2.CV_32F, ksize=1), np.float32)
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _carry(
+    first: Float, second: Float, depth: Float, z1: np.float32, z2: np.float32, blur: np.float32, carried: Float
+) -> None:
+    """s C + v ∇s · ∇C for a κ of 1 in s, of C the mean of both frames; slopes are Scharr's, none at the border."""
+    height, width = depth.shape
+    side, middle = np.float32(3 / 32), np.float32(10 / 32)
+    # Of s, a quarter of (z₂ − d)² − (z₁ − d)², only a part linear in d varies: its slope is that of d, and C is a half.
+    steeper = np.float32(0.25) * (z1 - z2) * blur * np.float32(0.125)
+    for y in numba.prange(height):
+        up, low = max(y - 1, 0), min(y + 1, height - 1)
+        for x in range(width):
+            one, two = z1 - depth[y, x], z2 - depth[y, x]
+            light = np.float32(0.5) * (first[y, x] + second[y, x])
+            carried[y, x] = np.float32(0.25) * (two * two - one * one) * light
+        for x in range(1, width - 1):
+            one, two = z1 - depth[y, x], z2 - depth[y, x]
+            sx = middle * (depth[y, x + 1] - depth[y, x - 1])
+            sx += side * (depth[up, x + 1] - depth[up, x - 1] + depth[low, x + 1] - depth[low, x - 1])
+            sy = middle * (depth[low, x] - depth[up, x])
+            sy += side * (depth[low, x - 1] - depth[up, x - 1] + depth[low, x + 1] - depth[up, x + 1])
+            slope = np.float32(0)
+            for light in (first, second):
+                cx = middle * (light[y, x + 1] - light[y, x - 1])
+                cx += side * (light[up, x + 1] - light[up, x - 1] + light[low, x + 1] - light[low, x - 1])
+                cy = middle * (light[low, x] - light[up, x])
+                cy += side * (light[low, x - 1] - light[up, x - 1] + light[low, x + 1] - light[up, x + 1])
+                slope += sx * cx + sy * cy
+            carried[y, x] += steeper * (one * one + two * two) * slope
 
 
 def _band(light: Float, fine: float, coarse: float) -> Float:
     calm = cv2.GaussianBlur(light, (0, 0), fine, borderType=cv2.BORDER_REFLECT)
-    return np.asarray(calm - cv2.GaussianBlur(calm, (0, 0), coarse, borderType=cv2.BORDER_REFLECT), np.float32)
+    return np.asarray(calm - wide_blur(np.asarray(calm, np.float32), coarse), np.float32)
 
 
 def _warped(light: Float, matrix: Matrix) -> tuple[Float, NDArray[np.bool_]]:

@@ -22,7 +22,7 @@ Double = NDArray[np.float64]
 
 _SMALLEST_SIDE = 48
 _ITERATIONS = 12
-_CONVERGED_PX = 0.004
+_CONVERGED_PX = 0.01
 _GAMMA = 2.2  # of common picture files, nearly enough
 TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _COARSEST_DETAIL_PX = 4.0
