@@ -1,9 +1,11 @@
 """The second look at a stack: every pair again, with the depth that the first look found, and all as one graph."""
 
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -27,18 +29,20 @@ from amber_ladder.core.registration import (
 
 Float = NDArray[np.float32]
 
-_MOST_PX = 1_200_000
+_MOST_PX = 400_000
+_NEVER_SHRUNK_PX = 150_000  # below this there are too few pixels to spare any
 _GAMMA = 2.2  # of common picture files, nearly enough
-_EVEN_PX = 12.0  # over which depth is evened out: its noise, times the blur's change, would be taken for movement
+_EVEN_PX = 6.0  # over which depth is evened out: its noise, times the blur's change, would be taken for movement
 _STEEP = 0.9  # spread of depth within that, in steps, above which blur changes too fast to be reckoned with
-_BLUR_GUESS = 4.0
+_BLUR_GUESS = 1.0
+_USUAL_SPREAD_PX = 1.0  # of a lens whose detail a sensor can just hold
 _TRIED, _LEAST_TRIED = 7, 2
 _AGREED = 0.8
 _FARTHEST_STEPS = 2.5  # between two frames: farther, the change of blur is no small one
-_SURE_PX = 0.6  # a pair less sure than that leaves it to the first look
-_FIRST_LOOK_PX = np.diag([0.3, 0.15, 0.1, 0.1]) ** 2
+_SURE_PX = 0.3  # a pair less sure than that leaves it to the first look
+_FIRST_LOOK_PX = np.diag([0.15, 0.08, 0.05, 0.05]) ** 2
 _LIGHT_PX = 160  # height of the small pictures in which brightness is compared
-_LIKELY_BLUR = (0.2, 60.0)
+_LIKELY_BLUR = (0.05, 15.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,30 +65,42 @@ def second_look(
     found: Surface,
     factor: int,
     z: Sequence[float],
+    spread_px: float | None,
     progress: Progress,
 ) -> Geometry:
     """Register all used frames anew.
 
     ``rough`` are the first look's matrices, frame px → the canvas on which ``found`` lies (``factor`` times smaller,
-    in places of ``used``); ``z`` are the frames' focus positions in steps, rising.
+    in places of ``used``); ``z`` are the frames' focus positions in steps, rising; ``spread_px`` is the standard
+    deviation of the picture of a point in focus, px of a frame.
     """
-    shrink = 1
+    shrink = 2 if found.index.size > _NEVER_SHRUNK_PX else 1
     while found.index.size / shrink**2 > _MOST_PX:
         shrink *= 2
-    look = _Look(frames, used, [rescaled(one, 1.0 / (shrink * factor)) for one in rough], factor, shrink, z, found)
+    look = _Look(
+        frames,
+        used,
+        [rescaled(one, 1.0 / (shrink * factor)) for one in rough],
+        factor,
+        shrink,
+        z,
+        found,
+        _USUAL_SPREAD_PX if spread_px is None else spread_px,
+    )
     blur = look.blur()
     links: list[Link] = []
     ratios: list[tuple[int, int, float, float]] = []
     past: dict[int, Side] = {}
-    for at, side in look.sides(range(len(used))):
-        progress("register", len(used) + at, 2 * len(used))
-        past[at] = side
-        for before in range(max(at - 2, 0), at):
-            link = look.link(before, past[before], at, side, blur)
-            if link:
-                links.append(link)
-        ratios += look.compare(at, side.light)
-        past.pop(at - 2, None)
+    with ThreadPoolExecutor(max_workers=2) as pool:
+        for at, side in look.sides(range(len(used))):
+            progress("register", len(used) + at, 2 * len(used))
+            past[at] = side
+            look.prepare(max(at - 1, 0))
+            pairs = [(before, past[before], at, side, blur) for before in range(max(at - 2, 0), at)]
+            both = pool.map(lambda pair: look.link(*pair), pairs)
+            ratios += look.compare(at, side.light)
+            links += [link for link in both if link]
+            past.pop(at - 2, None)
     held = len(used) // 2
     small, spread = solve_graph(links, z, held, look.shape, rigid=blur is not None)
     gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
@@ -110,9 +126,11 @@ class _Look:
         shrink: int,
         z: Sequence[float],
         found: Surface,
+        spread_px: float,
     ) -> None:
         self._frames, self._used, self._rough, self._z = frames, used, rough, z
         self._factor = factor * shrink
+        self._in_focus = spread_px**2 / self._factor**2 + 1.0 / 12.0
         rows, columns = found.index.shape[0] // shrink, found.index.shape[1] // shrink
         self.shape = (rows, columns)
         index, known = shrunk(found.index, shrink), shrunk(found.known.astype(np.float32), shrink)
@@ -120,7 +138,7 @@ class _Look:
         self._even, share, self._steep = _evened(depth, known)
         self._trust = np.where(self._steep < _STEEP, share, 0.0).astype(np.float32)
         self._small: dict[int, Float] = {}
-        self._relief: dict[int, Relief] = {}
+        self._seen_by: dict[int, tuple[Float, Float]] = {}
 
     def sides(self, places: Sequence[int] | range) -> Iterator[tuple[int, Side]]:
         """The frames at these places in linear light, one after the other."""
@@ -143,6 +161,7 @@ class _Look:
         shown = []
         for first in chosen:
             (_, one), (_, two) = self.sides((first, first + 1))
+            self.prepare(first)
             fit = self._fit(first, one, first + 1, two, _BLUR_GUESS, free=True)
             if fit and fit.blur and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
                 shown.append(fit.blur)
@@ -188,16 +207,16 @@ class _Look:
         return compose(inverse(self._rough[first]), self._rough[second])
 
     def _fit(self, first: int, one: Side, second: int, two: Side, blur: float, *, free: bool = False) -> Fit | None:
-        return fit_pair(one, two, self._start(first, second), self._relief_of(first), blur, free=free)
+        relief = Relief(*self._seen_by[first], blur, self._in_focus)
+        return fit_pair(one, two, self._start(first, second), relief, free=free)
 
-    def _relief_of(self, place: int) -> Relief:
-        """Depth as a frame sees it; kept until the next but one, with which it is compared last."""
-        if place not in self._relief:
-            self._relief = {at: relief for at, relief in self._relief.items() if abs(at - place) <= 1}
-            self._relief[place] = Relief(self._seen_by(place, self._even), self._seen_by(place, self._trust))
-        return self._relief[place]
+    def prepare(self, place: int) -> None:
+        """Depth and trust as this frame sees them; kept until the next but one, with which it is compared last."""
+        self._seen_by = {at: seen for at, seen in self._seen_by.items() if abs(at - place) <= 1}
+        if place not in self._seen_by:
+            self._seen_by[place] = self._carried(place, self._even), self._carried(place, self._trust)
 
-    def _seen_by(self, place: int, plane: Float) -> Float:
+    def _carried(self, place: int, plane: Float) -> Float:
         size = (plane.shape[1], plane.shape[0])
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         return np.asarray(
@@ -224,20 +243,37 @@ def shrunk(plane: Float, factor: int) -> Float:
     return np.asarray(cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
 
 
-def carried_over(index: Float, rough: Sequence[Matrix], matrices: Sequence[Matrix], factor: int) -> tuple[Float, Float]:
-    """Where each pixel of the new reference lies on the first look's canvas: x and y (H, W), ``factor`` times smaller.
+def carried_over(
+    index: Float, peaks: Float, confidence: Float, rough: Sequence[Matrix], matrices: Sequence[Matrix], factor: int
+) -> tuple[Float, Float]:
+    """``peaks`` and ``confidence`` (H, W) from the first look's canvas on the new reference, ``factor`` times smaller.
 
-    What is sharp in frame k was laid on the canvas by ``rough[k]`` and belongs where ``matrices[k]`` puts it.
+    What is sharp in frame k was laid on the canvas by ``rough[k]`` and belongs where ``matrices[k]`` puts it: ``index``
+    (H, W, complete) says which frame that is. NaN and 0 beyond the canvas.
     """
     back = np.array([rescaled(compose(old, inverse(new)), 1.0 / factor)
                      for old, new in zip(rough, matrices, strict=True)], np.float32)  # fmt: skip
+    new_peaks, new_confidence = np.empty_like(peaks), np.empty_like(confidence)
+    _carry_over(index, peaks, confidence, back, new_peaks, new_confidence)
+    return new_peaks, new_confidence
+
+
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+def _carry_over(
+    index: Float, peaks: Float, confidence: Float, back: Float, new_peaks: Float, new_confidence: Float
+) -> None:
     height, width = index.shape
-    y, x = np.mgrid[:height, :width].astype(np.float32)
-    at = back[len(back) // 2]
-    u, v = at[0, 0] * x + at[0, 1] * y + at[0, 2], at[1, 0] * x + at[1, 1] * y + at[1, 2]
-    for _ in range(2):
-        seen = cv2.remap(index, u, v, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
-        frame = np.clip(np.rint(np.nan_to_num(seen)), 0, len(back) - 1).astype(np.intp)
-        u = back[frame, 0, 0] * x + back[frame, 0, 1] * y + back[frame, 0, 2]
-        v = back[frame, 1, 0] * x + back[frame, 1, 1] * y + back[frame, 1, 2]
-    return u, v
+    last = len(back) - 1
+    for y in numba.prange(height):
+        for x in range(width):
+            frame = len(back) // 2
+            for _ in range(3):
+                at = back[frame]
+                j = int(np.rint(at[1, 0] * x + at[1, 1] * y + at[1, 2]))
+                i = int(np.rint(at[0, 0] * x + at[0, 1] * y + at[0, 2]))
+                seen = index[min(max(j, 0), height - 1), min(max(i, 0), width - 1)]
+                frame = min(max(int(np.rint(seen)), 0), last)
+            if 0 <= j < height and 0 <= i < width:
+                new_peaks[y, x], new_confidence[y, x] = peaks[j, i], confidence[j, i]
+            else:
+                new_peaks[y, x], new_confidence[y, x] = np.nan, 0.0

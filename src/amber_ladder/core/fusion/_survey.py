@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -84,11 +84,17 @@ class _Chain:
 
 
 def survey(
-    frames: FrameSource, *, order: Order = "auto", positions_um: Sequence[float] | None = None, progress: Progress
+    frames: FrameSource,
+    *,
+    order: Order = "auto",
+    positions_um: Sequence[float] | None = None,
+    spread_px: float | None = None,
+    progress: Progress,
 ) -> Survey:
     """Register all frames, even out their brightness and find where each place is sharpest.
 
-    ``positions_um`` are the frames' focus positions where they are known, rising.
+    ``positions_um`` are the frames' focus positions where they are known, rising; ``spread_px`` is the standard
+    deviation of the picture of a point in focus, where the optics are known.
 
     Raises:
         BadInput: fewer than two frames can be registered, or the frames share no area.
@@ -100,7 +106,7 @@ def survey(
     peaks = tracker.peaks()
     first = surface(peaks.index, peaks.confidence)
     z = _in_steps(positions_um, chain.used)
-    geometry = second_look(frames, chain.used, chain.matrices, first, factor, z, progress)
+    geometry = second_look(frames, chain.used, chain.matrices, first, factor, z, spread_px, progress)
     scales = [scale_of(matrix) for matrix in geometry.matrices]
     at = _reference(scales, first)
     to_reference = inverse(geometry.matrices[at])
@@ -109,9 +115,7 @@ def survey(
     crop = shared_rectangle(list(matrices), frames.shape)
     if crop[2] * crop[3] == 0:
         raise BadInput("the frames share no area after alignment: are they of one stack?")
-    x, y = carried_over(first.index, chain.matrices, matrices, factor)
-    index = _carried(peaks.index, x, y, float("nan"))
-    confidence = _carried(peaks.confidence, x, y, 0.0)
+    index, confidence = carried_over(first.index, peaks.index, peaks.confidence, chain.matrices, matrices, factor)
     near_first, basis = _direction(order, scales)
     return Survey(
         used=tuple(chain.used),
@@ -138,10 +142,10 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
     tracker: PeakTracker | None = None
     last_small: NDArray[np.float32] | None = None
     shrink = 1
-    for index, grey in ahead(lambda i: _seen(frames, i, factor), range(count)):
+    for index, (grey, energy) in ahead(lambda i: _seen(frames, i, factor), range(count)):
         progress("register", index, 2 * count)
-        if isinstance(grey, UnreadablePicture):
-            chain.excluded.append(Excluded(frames.names[index], grey.reason))
+        if isinstance(energy, UnreadablePicture):
+            chain.excluded.append(Excluded(frames.names[index], energy.reason))
             continue
         if last_small is None:
             shrink = _registration_shrink(grey.size, factor)
@@ -170,18 +174,22 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
         chain.matrices.append(matrix)
         chain.gains.append(gain)
         chain.rms_px.append(rms)
-        tracker.add(_on_canvas(focus_energy(grey) * np.float32(gain**2), matrix, factor))
+        tracker.add(_on_canvas(energy, matrix, factor), gain**2)
         last_small = small
     if tracker is None:
         raise BadInput("there is no usable frame: nothing was merged")
     return chain, tracker
 
 
-def _seen(frames: FrameSource, index: int, factor: int) -> NDArray[np.float32] | UnreadablePicture:
+def _seen(
+    frames: FrameSource, index: int, factor: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32] | UnreadablePicture]:
+    """A frame and its focus energy, or why it cannot be read."""
     try:
-        return frames.grey(index, factor)
+        grey = frames.grey(index, factor)
+        return grey, focus_energy(grey)
     except UnreadablePicture as error:  # damage that shows when a frame is decoded
-        return error
+        return np.empty((0, 0), np.float32), error
 
 
 def _registration_shrink(pixels: int, factor: int) -> int:
@@ -209,10 +217,6 @@ def _reference(scales: Sequence[float], found: Surface) -> int:
     sharp = np.bincount(np.rint(found.index[found.known]).astype(np.intp), minlength=len(scales))
     telling = sharp >= _TELLING_SHARE * sharp.sum() / len(scales)
     return int(np.argmin(np.where(telling, scales, np.inf))) if telling.any() else int(np.argmin(scales))
-
-
-def _carried(plane: NDArray[np.float32], x: NDArray[np.float32], y: NDArray[np.float32], beyond: float) -> NDArray[Any]:
-    return np.asarray(cv2.remap(plane, x, y, cv2.INTER_NEAREST, borderValue=beyond), np.float32)
 
 
 def _in_steps(positions_um: Sequence[float] | None, used: Sequence[int]) -> list[float]:

@@ -7,9 +7,9 @@ are compared, and they are blurred already, by the variance v: both follow the l
     E = ½ ∇² K(s C + v ∇s · ∇C)
 
 is what changes in the band K in which the frames are compared. With depth d and focus positions z (in steps), a cone of
-light gives s = κ ((z₂ − d)² − (z₁ − d)²) / 4 and v = κ ((z₁ − d)² + (z₂ − d)²) / 8, with one κ for the whole stack: the
-square of the blur's radius one step away from focus. What is left is shift, turn, scale and gain, by robust least
-squares over the places where both frames are nearly sharp.
+light gives s = κ ((z₂ − d)² − (z₁ − d)²) / 4 and v = κ ((z₁ − d)² + (z₂ − d)²) / 8 + v₀: κ, one for the whole stack, is
+the square of the blur's radius one step away from focus, and v₀ the blur in focus, of diffraction and of the pixel.
+What is left is shift, turn, scale and gain, by robust least squares over the places where both frames are nearly sharp.
 """
 
 from dataclasses import dataclass
@@ -19,24 +19,27 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.registration._pair import TUKEY, slopes
+from amber_ladder.core.registration._pair import TUKEY
 from amber_ladder.core.registration._similarity import Matrix, compose
+from amber_ladder.core.registration._warp import warp
 from amber_ladder.core.registration._wide import wide_blur
 
 Float = NDArray[np.float32]
 Double = NDArray[np.float64]
 
-_FINE_PX, _COARSE_PX = 2.0, 6.0
+_FINE_PX, _COARSE_PX = 1.0, 3.0
 _REACH_STEPS = 1.0  # from halfway between both focus positions: there a cone's blur is still small against the band
 _LEAST_SHARE = 0.03  # of the known places: where fewer are within reach, it is widened, and the band made coarser
-_EDGE_PX = 12
+_EDGE_PX = 6
 _CLIPPED = 0.94  # of linear light; its surroundings don't keep their light either
 _ROUNDS, _REWEIGHTED = 2, 4
-_SLIGHT_PX = 0.05
-_SPARED = 2  # every so many pixels, across and down: the band holds nothing finer
+_SLIGHT_PX = 0.025
 _FEWEST = 400
-_FAR_PX = 0.3  # more is not to be had where nothing is nearly sharp: there a cone's blur is no small change
+_FAR_PX = 0.15  # more is not to be had where nothing is nearly sharp: there a cone's blur is no small change
 _RIDGE = 1e-14
+_ONE = np.ones(1, np.float32)
+_SLOPE = np.array([1, -8, 0, 8, -1], np.float32) / 12
+_BEND = np.array([-1, 16, -30, 16, -1], np.float32) / 12
 
 
 class Side:
@@ -55,10 +58,16 @@ class Side:
 
 @dataclass(frozen=True, slots=True)
 class Relief:
-    """What is known of depth, in the first frame's px: ``depth`` (H, W) in steps, ``trust`` (H, W) 0 to 1."""
+    """What is known of depth, in the first frame's px: ``depth`` (H, W) in steps, ``trust`` (H, W) 0 to 1.
+
+    ``blur`` is κ in px² a step², ``in_focus`` the variance (px²) of the picture of a point in focus: of diffraction and
+    of the pixel, which blur what defocus scatters as the lens does.
+    """
 
     depth: Float
     trust: Float
+    blur: float
+    in_focus: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,47 +83,44 @@ class Fit:
     blur: float | None
 
 
-def fit_pair(
-    first: Side, second: Side, start: Matrix, relief: Relief, blur: float, *, free: bool = False
-) -> Fit | None:
+def fit_pair(first: Side, second: Side, start: Matrix, relief: Relief, *, free: bool = False) -> Fit | None:
     """Register ``second`` on ``first`` from a ``start`` right within a pixel; None where too little is seen.
 
-    ``blur`` is κ in px² a step²; ``free`` finds it along with the motion, from that as a guess.
+    ``free`` finds κ along with the motion, from the relief's as a guess.
     """
     height, width = first.light.shape
     offset = relief.depth - np.float32(0.5 * (first.z + second.z))
-    weight, fine = _where(np.abs(offset), relief.trust, 0.5 * abs(second.z - first.z) - 0.5, blur)
+    weight, fine = _where(np.abs(offset), relief.trust, 0.5 * abs(second.z - first.z) - 0.5, relief.blur)
     coarse = max(_COARSE_PX, 3.0 * fine)
     centre = np.array([(width - 1) / 2.0, (height - 1) / 2.0])
     corner = float(np.hypot(width, height)) / 2.0
-    thin = np.s_[_EDGE_PX : height - _EDGE_PX : _SPARED, _EDGE_PX : width - _EDGE_PX : _SPARED]
-    weight = weight[thin]
-    y, x = np.ogrid[thin]
-    x, y = (x - centre[0]).astype(np.float32), (y - centre[1]).astype(np.float32)
-    matrix, expected = start, None
+    moved = warp(second.light, start)
+    usable = (weight > 1e-3) & _covered(start, first.light.shape) & ~_near_clipping(first.light, moved)
+    if np.count_nonzero(usable) < _FEWEST:
+        return None
+    here = np.flatnonzero(usable)
+    said = weight.ravel()[here].astype(np.float64)
+    y, x = (place - middle for place, middle in zip(np.divmod(here, width), centre[::-1], strict=True))
+    expected = _expected(first, second, moved, relief, fine, coarse).ravel()[here]
+    still = first.band(fine, coarse)
+    matrix = start
     for _ in range(_ROUNDS):
-        moved, covered = _warped(second.light, matrix)
-        still, moving = first.band(fine, coarse), _band(moved, fine, coarse)
-        if expected is None:
-            expected = _expected(first.light, moved, relief.depth, first.z, second.z, blur, fine, coarse)[thin]
-        usable = (weight > 1e-3) & covered[thin] & ~_near_clipping(first.light, moved)[thin]
-        if np.count_nonzero(usable) < _FEWEST:
-            return None
+        # Bands are made once for each frame and then moved: smoothing and a motion without shear change places.
+        moving = warp(second.band(fine, coarse), matrix)
         band = np.asarray(0.5 * (still + moving), np.float32)
-        across, down = (slope[thin] for slope in slopes(band))
-        columns = [(across * x + down * y) / corner, (down * x - across * y) / corner, across, down, band[thin]]
-        seen = (moving - still)[thin]
+        across, down = (slope.ravel()[here].astype(np.float64) for slope in _slopes(band))
+        columns = [(across * x + down * y) / corner, (down * x - across * y) / corner, across, down, band.ravel()[here]]
+        seen = (moving - still).ravel()[here].astype(np.float64)
         if free:
             columns.append(expected)
         else:
-            seen = seen - np.float32(blur) * expected
-        a = np.stack([column[usable] for column in columns], axis=1).astype(np.float64)
-        found, covariance = _robust(a, seen[usable].astype(np.float64), weight[usable].astype(np.float64))
+            seen -= relief.blur * expected
+        found, covariance = _robust(np.stack(columns, axis=1), seen, said)
         matrix = compose(_moved(found[:4], corner, centre), matrix)
         if float(np.abs(found[:4]).max()) < _SLIGHT_PX:
             break
     # Pixels of a smoothed picture are no witnesses of their own: so many of them speak for one.
-    covariance = covariance * 4.0 * np.pi * fine**2 / _SPARED**2
+    covariance = covariance * 4.0 * np.pi * fine**2
     if fine > _FINE_PX:
         covariance += _FAR_PX**2 * np.eye(4)
     return Fit(matrix, covariance, float(found[5]) if free else None)
@@ -133,44 +139,60 @@ def _where(offset: Float, trust: Float, extra: float, blur: float) -> tuple[Floa
     return np.asarray(falling * falling * trust, np.float32), fine
 
 
-def _expected(
-    first: Float, second: Float, depth: Float, z1: float, z2: float, blur: float, fine: float, coarse: float
-) -> Float:
-    """Change of the band for a κ of 1."""
-    carried = np.empty_like(first)
-    _carry(first, second, depth, np.float32(z1), np.float32(z2), np.float32(blur), carried)
-    return np.asarray(0.5 * cv2.Laplacian(_band(carried, fine, coarse), cv2.CV_32F, ksize=1), np.float32)
+def _expected(first: Side, second: Side, moved: Float, relief: Relief, fine: float, coarse: float) -> Float:
+    """Change of the band for a κ of 1; ``moved`` is the second frame's light on the first one's pixels."""
+    carried = np.empty_like(moved)
+    _carry(
+        first.light, moved, relief.depth, np.float32(first.z), np.float32(second.z), np.float32(relief.blur),
+        np.float32(relief.in_focus), carried,
+    )  # fmt: skip
+    return np.asarray(0.5 * _bend(_band(carried, fine, coarse)), np.float32)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
 def _carry(
-    first: Float, second: Float, depth: Float, z1: np.float32, z2: np.float32, blur: np.float32, carried: Float
+    first: Float,
+    second: Float,
+    depth: Float,
+    z1: np.float32,
+    z2: np.float32,
+    blur: np.float32,
+    in_focus: np.float32,
+    carried: Float,
 ) -> None:
-    """s C + v ∇s · ∇C for a κ of 1 in s, of C the mean of both frames; slopes are Scharr's, none at the border."""
+    """s C + v ∇s · ∇C for a κ of 1 in s, of C the mean of both frames; none of the second at the border."""
     height, width = depth.shape
-    side, middle = np.float32(3 / 32), np.float32(10 / 32)
+    near, far, half = np.float32(8 / 12), np.float32(-1 / 12), np.float32(0.5)
     # Of s, a quarter of (z₂ − d)² − (z₁ − d)², only a part linear in d varies: its slope is that of d, and C is a half.
-    steeper = np.float32(0.25) * (z1 - z2) * blur * np.float32(0.125)
-    for y in numba.prange(height):
-        up, low = max(y - 1, 0), min(y + 1, height - 1)
+    steeper, eighth = np.float32(0.25) * (z1 - z2), np.float32(0.125) * blur
+    for y in range(height):
         for x in range(width):
             one, two = z1 - depth[y, x], z2 - depth[y, x]
-            light = np.float32(0.5) * (first[y, x] + second[y, x])
+            light = half * (first[y, x] + second[y, x])
             carried[y, x] = np.float32(0.25) * (two * two - one * one) * light
-        for x in range(1, width - 1):
+        if y < 2 or y >= height - 2:
+            continue
+        for x in range(2, width - 2):
             one, two = z1 - depth[y, x], z2 - depth[y, x]
-            sx = middle * (depth[y, x + 1] - depth[y, x - 1])
-            sx += side * (depth[up, x + 1] - depth[up, x - 1] + depth[low, x + 1] - depth[low, x - 1])
-            sy = middle * (depth[low, x] - depth[up, x])
-            sy += side * (depth[low, x - 1] - depth[up, x - 1] + depth[low, x + 1] - depth[up, x + 1])
+            sx, sy = half * (depth[y, x + 1] - depth[y, x - 1]), half * (depth[y + 1, x] - depth[y - 1, x])
             slope = np.float32(0)
             for light in (first, second):
-                cx = middle * (light[y, x + 1] - light[y, x - 1])
-                cx += side * (light[up, x + 1] - light[up, x - 1] + light[low, x + 1] - light[low, x - 1])
-                cy = middle * (light[low, x] - light[up, x])
-                cy += side * (light[low, x - 1] - light[up, x - 1] + light[low, x + 1] - light[up, x + 1])
+                cx = near * (light[y, x + 1] - light[y, x - 1]) + far * (light[y, x + 2] - light[y, x - 2])
+                cy = near * (light[y + 1, x] - light[y - 1, x]) + far * (light[y + 2, x] - light[y - 2, x])
                 slope += sx * cx + sy * cy
-            carried[y, x] += steeper * (one * one + two * two) * slope
+            carried[y, x] += steeper * (eighth * (one * one + two * two) + in_focus) * slope
+
+
+def _slopes(band: Float) -> tuple[Float, Float]:
+    """Change a px across and down, right to 3 % for what the band holds: Scharr's kernel smooths too much for it."""
+    across, down = (cv2.sepFilter2D(band, cv2.CV_32F, *kernels) for kernels in ((_SLOPE, _ONE), (_ONE, _SLOPE)))
+    return np.asarray(across, np.float32), np.asarray(down, np.float32)
+
+
+def _bend(band: Float) -> Float:
+    """∇², right to 1 %."""
+    across, down = (cv2.sepFilter2D(band, cv2.CV_32F, *kernels) for kernels in ((_BEND, _ONE), (_ONE, _BEND)))
+    return np.asarray(across + down, np.float32)
 
 
 def _band(light: Float, fine: float, coarse: float) -> Float:
@@ -178,16 +200,17 @@ def _band(light: Float, fine: float, coarse: float) -> Float:
     return np.asarray(calm - wide_blur(np.asarray(calm, np.float32), coarse), np.float32)
 
 
-def _warped(light: Float, matrix: Matrix) -> tuple[Float, NDArray[np.bool_]]:
-    size = (light.shape[1], light.shape[0])
-    moved = cv2.warpAffine(light, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    covered = cv2.warpAffine(np.ones(light.shape, np.uint8), matrix, size, flags=cv2.INTER_NEAREST)
-    return np.asarray(moved, np.float32), covered > 0
+def _covered(matrix: Matrix, shape: tuple[int, ...]) -> NDArray[np.bool_]:
+    """Where the second frame reaches; the border, of which smoothing makes something else, is left out of both."""
+    inner = np.zeros(shape, np.uint8)
+    inner[_EDGE_PX:-_EDGE_PX, _EDGE_PX:-_EDGE_PX] = 1
+    moved = np.asarray(cv2.warpAffine(inner, matrix, shape[::-1], flags=cv2.INTER_NEAREST), np.uint8)
+    return np.asarray((moved & inner) > 0, np.bool_)
 
 
 def _near_clipping(first: Float, second: Float) -> NDArray[np.bool_]:
     clipped = (np.maximum(first, second) > _CLIPPED).astype(np.uint8)
-    return np.asarray(cv2.dilate(clipped, np.ones((9, 9), np.uint8)), np.uint8) > 0
+    return np.asarray(cv2.dilate(clipped, np.ones((5, 5), np.uint8)), np.uint8) > 0
 
 
 def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:

@@ -16,10 +16,10 @@ from amber_ladder.core.registration._similarity import Matrix
 
 Double = NDArray[np.float64]
 
-_SCALE_BENDS_PX = 0.004
+_SCALE_BENDS_PX = 0.002
 """Usual change of the change of scale from one step to the next, px at the corner: of a rail or lens it is far less."""
-_TURN_BENDS_PX = 0.3
-_FLOOR_PX = 0.015
+_TURN_BENDS_PX = 0.15
+_FLOOR_PX = 0.008
 """No pair is better than this: interpolation alone is not."""
 _TAIL = 9.0  # squared deviations from which a pair, or a bend, loses half its say
 _ROUNDS, _CONVERGED_PX = 12, 1e-4
