@@ -36,9 +36,9 @@ def merge_select(frames: FrameSource, found: Survey, progress: Progress) -> tupl
         )  # fmt: skip
     progress("merge", len(found.used), len(found.used))
     _fill_uncovered(frames, found, total, weight)
-    composite = np.rint(total / weight[..., None])
-    largest = np.iinfo(frames.dtype).max
-    return np.clip(composite, 0, largest).astype(frames.dtype), _shares(index, found)
+    composite = np.empty(total.shape, frames.dtype)
+    _divide(total, weight, np.float32(np.iinfo(frames.dtype).max), composite)
+    return composite, _shares(index, found)
 
 
 def _fill_uncovered(
@@ -90,15 +90,27 @@ def _pick(
                 continue
             _cubic(np.float32(u - i), wx)
             _cubic(np.float32(v - j), wy)
-            for k in range(3):
-                value = np.float32(0)
-                for q in range(4):
-                    row = np.float32(0)
-                    for p in range(4):
-                        row += wx[p] * picture[j - 1 + q, i - 1 + p, k]
-                    value += wy[q] * row
-                total[y, x, k] += share * gain * value
+            red = green = blue = np.float32(0)
+            for q in range(4):
+                for p in range(4):
+                    say = wy[q] * wx[p]
+                    red += say * picture[j - 1 + q, i - 1 + p, 0]
+                    green += say * picture[j - 1 + q, i - 1 + p, 1]
+                    blue += say * picture[j - 1 + q, i - 1 + p, 2]
+            total[y, x, 0] += share * gain * red
+            total[y, x, 1] += share * gain * green
+            total[y, x, 2] += share * gain * blue
             weight[y, x] += share
+
+
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+def _divide(
+    total: NDArray[np.float32], weight: NDArray[np.float32], largest: np.float32, composite: NDArray[Any]
+) -> None:
+    for y in numba.prange(total.shape[0]):
+        for x in range(total.shape[1]):
+            for k in range(3):
+                composite[y, x, k] = min(max(np.rint(total[y, x, k] / weight[y, x]), np.float32(0)), largest)
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True, inline="always")  # type: ignore[untyped-decorator]

@@ -23,6 +23,7 @@ Double = NDArray[np.float64]
 _SMALLEST_SIDE = 48
 _ITERATIONS = 12
 _CONVERGED_PX = 0.01
+_PLENTY_PX = 100_000  # of which every other one is enough
 _GAMMA = 2.2  # of common picture files, nearly enough
 TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _COARSEST_DETAIL_PX = 4.0
@@ -98,13 +99,14 @@ def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float]
     """Improve turn, scale (per px from the centre) and shift; returns them and the typical residual."""
     planes = np.dstack([moving, *slopes(moving), cv2.Laplacian(moving, cv2.CV_32F, ksize=1)]).astype(np.float32)
     tile = 64 if min(fixed.shape) >= 256 else 32
+    every = 2 if fixed.size > _PLENTY_PX else 1
     rows, columns = -(-fixed.shape[0] // tile), -(-fixed.shape[1] // tile)
     sums = np.zeros((rows, columns, _SUMS))
     local = np.zeros((rows, columns, _LOCAL))
     spread = np.full((rows, columns), 0.1)
     reach = np.array([float(np.hypot(*fixed.shape)) / 2] * 2 + [1.0, 1.0])
     for _ in range(_ITERATIONS):
-        _normal_equations(fixed, planes, motion, tile, local, spread, reach[0], sums)
+        _normal_equations(fixed, planes, motion, tile, every, local, spread, reach[0], sums)
         step, local, spread = _solve(sums.reshape(-1, _SUMS))
         local, spread = local.reshape(rows, columns, _LOCAL), spread.reshape(rows, columns)
         motion = motion - step / reach
@@ -201,6 +203,7 @@ def _normal_equations(
     planes: Float,
     motion: Double,
     tile: int,
+    every: int,
     local: Double,
     spread: Double,
     reach: float,
@@ -222,7 +225,7 @@ def _normal_equations(
             total = np.zeros(_SUMS)
             cutoff = TUKEY * spread[row, column]
             for y in range(row * tile, min((row + 1) * tile, height)):
-                for x in range(column * tile, min((column + 1) * tile, width)):
+                for x in range(column * tile + y % every, min((column + 1) * tile, width), every):
                     dx, dy = x - cx, y - cy
                     u = cx + (1.0 + a) * dx - b * dy + tx
                     v = cy + b * dx + (1.0 + a) * dy + ty
