@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._survey import Survey
-from amber_ladder.core.registration import inverse
+from amber_ladder.core.registration import cubic_weights, inverse
 
 _HALF_BLEND = np.float32(0.65)
 """Frames on either side blend over this distance from a pixel's depth: enough to hide seams, mostly one frame."""
@@ -88,8 +88,8 @@ def _pick(
                     total[y, x, k] += share * gain * picture[j, i, k]
                 weight[y, x] += share
                 continue
-            _cubic(np.float32(u - i), wx)
-            _cubic(np.float32(v - j), wy)
+            cubic_weights(np.float32(u - i), wx)
+            cubic_weights(np.float32(v - j), wy)
             red = green = blue = np.float32(0)
             for q in range(4):
                 for p in range(4):
@@ -111,14 +111,3 @@ def _divide(
         for x in range(total.shape[1]):
             for k in range(3):
                 composite[y, x, k] = min(max(np.rint(total[y, x, k] / weight[y, x]), np.float32(0)), largest)
-
-
-@numba.njit(nogil=True, cache=True, fastmath=True, inline="always")  # type: ignore[untyped-decorator]
-def _cubic(t: np.float32, out: NDArray[np.float32]) -> None:
-    """Catmull–Rom weights (Keys 1981, a = −1/2) for a point ``t`` beyond the second of four pixels."""
-    s = np.float32(1) - t
-    half = np.float32(0.5)
-    out[0] = -half * t * s * s
-    out[1] = np.float32(1) + t * t * (np.float32(1.5) * t - np.float32(2.5))
-    out[2] = np.float32(1) + s * s * (np.float32(1.5) * s - np.float32(2.5))
-    out[3] = -half * s * t * t

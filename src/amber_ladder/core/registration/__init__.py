@@ -12,8 +12,8 @@ from amber_ladder.core.registration._similarity import (
     rescaled,
     scale_of,
     shared_rectangle,
-    warped_picture,
 )
+from amber_ladder.core.registration._warp import cubic_weights, warped_picture
 from amber_ladder.core.registration._wide import wide_blur
 
 __all__ = [
@@ -25,6 +25,7 @@ __all__ = [
     "Relief",
     "Side",
     "compose",
+    "cubic_weights",
     "fit_pair",
     "inverse",
     "inverse_scaled",

@@ -1,7 +1,5 @@
 """Similarities of the plane as 2×3 matrices: x' = A x + t, pixel centres at whole numbers."""
 
-from typing import Any
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -38,20 +36,6 @@ def rescaled(matrix: Matrix, factor: float) -> Matrix:
 def inverse_scaled(matrix: Matrix, factor: float) -> Matrix:
     """The same map between pictures ``factor`` times smaller, found on the large ones."""
     return rescaled(matrix, 1.0 / factor)
-
-
-def warped_picture(picture: NDArray[Any], matrix: Matrix, gain: float, largest: int) -> NDArray[Any]:
-    """RGB (H, W, 3) brought to the reference frame's px and the stack's brightness, in its own type.
-
-    Beyond the frame's border its pixels are mirrored. ``largest`` is the type's highest value.
-    """
-    size = (picture.shape[1], picture.shape[0])
-    moved = cv2.warpAffine(picture, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    if abs(gain - 1.0) < 0.5 / largest:
-        return np.asarray(moved)
-    if moved.dtype == np.uint8:
-        return np.asarray(cv2.convertScaleAbs(moved, alpha=gain))
-    return np.asarray(np.clip(np.rint(moved * np.float32(gain)), 0, largest), moved.dtype)
 
 
 def shared_rectangle(matrices: list[Matrix], shape: tuple[int, int]) -> tuple[int, int, int, int]:
