@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import METHODS, Survey, merge, survey
+from amber_ladder.core.fusion import METHODS, Style, Survey, merge, survey
 from benchmarks.stacks import KINDS, Stack
 from tests.support.stacks import psnr_db
 
@@ -35,7 +35,7 @@ def measure(name: str, seed: int = SEED) -> dict[str, float]:
         "best choice dB": closeness(stack.best_choice(found.reference)),
     }
     for method in METHODS:
-        merged = merge(stack.frames, found, method, progress=no_progress)
+        merged = merge(stack.frames, found, Style(method), progress=no_progress)
         figures[f"{method} dB"] = closeness(merged.composite)
     return {**figures, **_depth(stack, found, merged.depth_frames[here], here)}
 

@@ -9,12 +9,13 @@ from pathlib import Path
 from typing import Annotated, Any, TypeVar
 
 import typer
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, FiniteFloat, RootModel, ValidationError
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
 from amber_ladder.core.frames import Progress as Report
 from amber_ladder.core.frames import no_progress
+from amber_ladder.core.fusion import USUAL_WINDOW_PX
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
@@ -41,6 +42,10 @@ _PHASES = {
     "merge": "Merging",
     "save": "Saving",
 }
+
+
+class PositionsJson(RootModel[dict[str, FiniteFloat]]):
+    """Depth of each frame in the medium, µm, by its file's name."""
 
 
 class MethodChoice(StrEnum):
@@ -85,13 +90,27 @@ def merge_command(
     order: Annotated[OrderChoice, typer.Option(help="Which end was shot first.")] = OrderChoice.AUTO,
     step_um: Annotated[float | None, typer.Option(min=1e-6, help="Step between frames, for depth in µm.")] = None,
     um_per_px: Annotated[float | None, typer.Option(min=1e-9, help="Scale, written into the TIFF.")] = None,
+    window_px: Annotated[float, typer.Option(help="Over which the pyramid compares detail.")] = USUAL_WINDOW_PX,
+    calm: Annotated[float, typer.Option(help="How far the pyramid averages where no frame stands out, 0 to 1.")] = 0.0,
+    sharp_near_um: Annotated[float | None, typer.Option(help="Depth at which sharpness shall begin.")] = None,
+    sharp_far_um: Annotated[float | None, typer.Option(help="Depth at which sharpness shall end.")] = None,
+    exclude: Annotated[list[str] | None, typer.Option(metavar="NAME", help="A frame that takes no part.")] = None,
+    positions: Annotated[
+        Path | None, typer.Option(metavar="POSITIONS.json", help="Depth of each frame in the medium: {file: µm}.")
+    ] = None,
+    rig: Annotated[Path | None, typer.Option(metavar="RIG.json", help="The rig: scale, and blur in focus.")] = None,
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Merge a folder of frames into one picture and a depth map."""
-    settings = MergeSettings(method.value, order.value, step_um, um_per_px)
     with plain_errors(), _reporting(progress) as report:
+        settings = MergeSettings(
+            method.value, order.value, step_um, um_per_px, window_px, calm, sharp_near_um, sharp_far_um,
+            tuple(exclude or ()), _read(positions, PositionsJson).root if positions else {},
+            _read(rig, RigJson).to_core() if rig else None,
+        )  # fmt: skip
         result = merge_folder(folder, out, settings, report)
-    _print({key: result[key] for key in ("reference_frame", "method", "crop", "coverage", "excluded", "seconds")})
+    shown = ("reference_frame", "method", "gave", "crop", "coverage", "excluded", "findings", "warnings", "seconds")
+    _print({key: result[key] for key in shown})
 
 
 @app.command("scale")

@@ -4,6 +4,7 @@ import re
 import warnings
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
+from copy import copy
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -226,6 +227,13 @@ class StoredFrames:
         self.names = tuple(names)
         self.shape = (info.height_px, info.width_px)
         self.dtype = np.dtype(np.uint16 if info.bits == 16 else np.uint8)
+
+    def part(self, places: Sequence[int]) -> "StoredFrames":
+        """These frames alone, in this order."""
+        part = copy(self)
+        part._paths = tuple(self._paths[place] for place in places)
+        part.names = tuple(self.names[place] for place in places)
+        return part
 
     def path(self, index: int) -> Path:
         """Where a frame lies."""

@@ -32,12 +32,17 @@ def write_composite(
     )
 
 
-def write_depth(path: Path, depth: NDArray[np.float32], *, unit: str, um_per_px: float | None = None) -> None:
+def write_depth(
+    path: Path, depth: NDArray[np.float32], *, unit: str, um_per_px: float | None = None, uncertainty: bool = False
+) -> None:
     """Float TIFF (H, W); NaN where unknown. Unit and scale stand in the description, the scale as pixels per cm too."""
     scale = "scale not known" if um_per_px is None else f"{um_per_px:.6g} µm/px"
-    description = (
-        f"Depth below the nearest kept frame, {unit}, growing away from the camera; NaN where unknown; {scale}"
+    what = (
+        f"Standard uncertainty of depth, {unit}"
+        if uncertainty
+        else f"Depth below the nearest kept frame, {unit}, growing away from the camera"
     )
+    description = f"{what}; NaN where unknown; {scale}"
     tifffile.imwrite(
         path,
         depth.astype(np.float32),

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import merge, survey
+from amber_ladder.core.fusion import Style, merge, survey
 from benchmarks.stacks import Stack
 from tests.support.stacks import MemoryFrames, psnr_db
 
@@ -23,7 +23,7 @@ class Drift(unittest.TestCase):
         here = np.s_[y + 8 : y + height - 8, x + 8 : x + width - 8]
         truth = stack.stand.sharp_picture(stack.truths[found.reference].matrix)[here].astype(np.float64)
         best = psnr_db(stack.best_choice(found.reference)[here], truth)
-        merged = merge(stack.frames, found, "select", progress=no_progress)
+        merged = merge(stack.frames, found, Style("select"), progress=no_progress)
         self.assertGreater(psnr_db(merged.composite[here].astype(np.float64), truth), best - 7.0)
 
     def test_a_tilted_glittering_flake_keeps_its_place(self) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import METHODS, Method, Survey, merge, survey
+from amber_ladder.core.fusion import METHODS, Method, Style, Survey, merge, survey
 from amber_ladder.core.registration import compose, inverse
 from amber_ladder.errors import BadInput, Stopped
 from amber_ladder.simulated.wobble import Wobble
@@ -77,12 +77,12 @@ class MergeOfASimulatedStack(unittest.TestCase):
         ]
         for method in METHODS:
             with self.subTest(method=method):
-                merged = merge(self.stack.frames, self.found, method, progress=no_progress)
+                merged = merge(self.stack.frames, self.found, Style(method), progress=no_progress)
                 gained = psnr_db(merged.composite[here].astype(np.float64), truth) - max(singles)
                 self.assertGreaterEqual(gained, 6.0)
 
     def test_depth_is_within_half_a_step_on_texture(self) -> None:
-        merged = merge(self.stack.frames, self.found, "select", progress=no_progress)
+        merged = merge(self.stack.frames, self.found, Style("select"), progress=no_progress)
         here = window(self.found.crop)
         step = self.stack.ladder.step_um
         depth = merged.depth_frames[here] * step + self.stack.positions[self.found.used[0]]
@@ -103,19 +103,19 @@ class MergeOfASimulatedStack(unittest.TestCase):
 
     def test_shares_add_up_to_the_whole(self) -> None:
         for method in METHODS:
-            merged = merge(self.stack.frames, self.found, method, progress=no_progress)
+            merged = merge(self.stack.frames, self.found, Style(method), progress=no_progress)
             self.assertAlmostEqual(sum(merged.share), 1.0, places=6)
 
     def test_composite_holds_no_tone_that_no_frame_has(self) -> None:
-        merged = merge(self.stack.frames, self.found, "pyramid", progress=no_progress)
+        merged = merge(self.stack.frames, self.found, Style("pyramid"), progress=no_progress)
         largest = max(int(p.max()) for p in self.stack.frames.pictures)
         self.assertLessEqual(int(merged.composite.max()), int(np.ceil(largest * max(self.found.gains))))
 
     def test_frames_run_the_other_way_give_the_same_depth(self) -> None:
         turned = MemoryFrames(self.stack.frames.pictures[::-1])
         found = survey(turned, order="far-first", progress=no_progress)
-        forward = merge(self.stack.frames, self.found, "select", progress=no_progress).depth_frames
-        backward = merge(turned, found, "select", progress=no_progress).depth_frames
+        forward = merge(self.stack.frames, self.found, Style("select"), progress=no_progress).depth_frames
+        backward = merge(turned, found, Style("select"), progress=no_progress).depth_frames
         self.assertLess(float(np.nanmedian(np.abs(forward - backward))), 0.3)
 
     def test_missing_rungs_are_found_as_a_gap(self) -> None:
@@ -143,8 +143,8 @@ class MergeOfASimulatedStack(unittest.TestCase):
         found = survey(deep, progress=no_progress)
         plain = MemoryFrames(self.stack.frames.pictures[6:12])
         for method in METHODS:
-            wide = merge(deep, found, method, progress=no_progress).composite
-            narrow = merge(plain, survey(plain, progress=no_progress), method, progress=no_progress).composite
+            wide = merge(deep, found, Style(method), progress=no_progress).composite
+            narrow = merge(plain, survey(plain, progress=no_progress), Style(method), progress=no_progress).composite
             self.assertEqual(wide.dtype, np.uint16)
             self.assertLess(float(np.abs(wide / 257 - narrow).mean()), 0.6)
 
@@ -157,7 +157,7 @@ class MergeOfASimulatedStack(unittest.TestCase):
         with self.assertRaises(Stopped):
             survey(self.stack.frames, progress=stop)
         with self.assertRaises(Stopped):
-            merge(self.stack.frames, self.found, method, progress=stop)
+            merge(self.stack.frames, self.found, Style(method), progress=stop)
 
     def test_one_frame_is_no_stack(self) -> None:
         with self.assertRaises(BadInput):

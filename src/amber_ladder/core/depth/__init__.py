@@ -1,5 +1,7 @@
 """From the sharpest frame of every pixel to a surface."""
 
+from amber_ladder.core.depth._breaks import breaks
 from amber_ladder.core.depth._surface import Surface, depth_spread, surface
+from amber_ladder.core.depth._uncertainty import depth_uncertainty
 
-__all__ = ["Surface", "depth_spread", "surface"]
+__all__ = ["Surface", "breaks", "depth_spread", "depth_uncertainty", "surface"]

@@ -1,6 +1,21 @@
 """Merging a registered stack: depth pick, pyramid, contrast blend, and the survey all of them start from."""
 
-from amber_ladder.core.fusion._merge import METHODS, Merged, Method, merge
+from amber_ladder.core.fusion._findings import Finding, findings
+from amber_ladder.core.fusion._merge import METHODS, Merged, Method, Style, merge
+from amber_ladder.core.fusion._pyramid import USUAL_WINDOW_PX
 from amber_ladder.core.fusion._survey import Excluded, Order, Survey, survey
 
-__all__ = ["METHODS", "Excluded", "Merged", "Method", "Order", "Survey", "merge", "survey"]
+__all__ = [
+    "METHODS",
+    "USUAL_WINDOW_PX",
+    "Excluded",
+    "Finding",
+    "Merged",
+    "Method",
+    "Order",
+    "Style",
+    "Survey",
+    "findings",
+    "merge",
+    "survey",
+]

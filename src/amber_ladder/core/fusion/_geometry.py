@@ -23,6 +23,7 @@ from amber_ladder.core.registration import (
     inverse,
     register_pair,
     rescaled,
+    scale_of,
     solve_graph,
     wide_blur,
 )
@@ -42,16 +43,18 @@ _FARTHEST_STEPS = 2.5  # between two frames: farther, the change of blur is no s
 _SURE_PX = 0.3  # a pair less sure than that leaves it to the first look
 _FIRST_LOOK_PX = np.diag([0.15, 0.08, 0.05, 0.05]) ** 2
 _LIGHT_PX = 160  # height of the small pictures in which brightness is compared
+_TELLING_SHARE = 0.25  # of what each frame would show if all showed alike
 _LIKELY_BLUR = (0.05, 15.0)
 
 
 @dataclass(frozen=True, slots=True)
 class Geometry:
-    """``matrices`` map each frame to the middle one, ``corner_px`` is their standard uncertainty at the corners.
+    """``matrices`` map each frame to the one at place ``reference``, ``corner_px`` is their uncertainty at the corners.
 
     ``gains`` act on encoded values. ``blur_px`` is the radius by which blur grows a step, None where it did not show.
     """
 
+    reference: int
     matrices: tuple[Matrix, ...]
     corner_px: tuple[float, ...]
     gains: tuple[float, ...]
@@ -101,17 +104,32 @@ def second_look(
             ratios += look.compare(at, side.light)
             links += [link for link in both if link]
             past.pop(at - 2, None)
-    held = len(used) // 2
-    small, spread = solve_graph(links, z, held, look.shape, rigid=blur is not None)
+    rigid = blur is not None
+    small, _ = solve_graph(links, z, len(used) // 2, look.shape, rigid=rigid)
+    # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
+    reference = _narrowest([scale_of(matrix) for matrix in small], found)
+    small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid)
     gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
     whole = shrink * factor
     corner = np.hypot(np.hypot(spread[:, 0], spread[:, 1]), np.hypot(spread[:, 2], spread[:, 3])) * whole
     return Geometry(
+        reference,
         tuple(rescaled(one, whole) for one in small),
         tuple(corner.tolist()),
         tuple(gains.tolist()),
         float(np.sqrt(blur)) * whole if blur else None,
     )
+
+
+def _narrowest(scales: Sequence[float], found: Surface) -> int:
+    """The narrowest view of those that show something sharp.
+
+    Every other such frame covers it, so that hardly an edge has to be invented; and a frame in which nothing is sharp
+    is registered worst.
+    """
+    sharp = np.bincount(np.rint(found.index[found.known]).astype(np.intp), minlength=len(scales))
+    telling = sharp >= _TELLING_SHARE * sharp.sum() / len(scales)
+    return int(np.argmin(np.where(telling, scales, np.inf))) if telling.any() else int(np.argmin(scales))
 
 
 class _Look:

@@ -1,54 +1,105 @@
 """The second pass: a composite from the surveyed frames, by one of the schools."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_ladder.core.depth import Surface, depth_uncertainty
 from amber_ladder.core.frames import FrameSource, Progress
+from amber_ladder.core.fusion._auto import merge_auto
 from amber_ladder.core.fusion._blend import merge_blend
-from amber_ladder.core.fusion._pyramid import merge_pyramid
+from amber_ladder.core.fusion._pyramid import USUAL_WINDOW_PX, merge_pyramid
 from amber_ladder.core.fusion._select import merge_select
 from amber_ladder.core.fusion._survey import Survey
 
-Method = Literal["blend", "select", "pyramid"]
+Method = Literal["auto", "blend", "select", "pyramid"]
 METHODS: tuple[Method, ...] = get_args(Method)
+
+
+@dataclass(frozen=True, slots=True)
+class Style:
+    """How to merge: ``window_px`` and ``calm`` are the pyramid's, also within auto.
+
+    ``sharp`` are the first and last used frame (places, as shot) of what shall be sharp: beyond, the picture falls off
+    as in the single frame at that end. None keeps all.
+    """
+
+    method: Method
+    window_px: float = USUAL_WINDOW_PX
+    calm: float = 0.0
+    sharp: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Merged:
     """A composite RGB (H, W, 3) in the frames' type, in reference coordinates; depth (H, W) in used frames.
 
-    Depth counts from the nearest used frame and grows away from the camera, NaN where nothing sharp was
-    seen or outside the area that all frames share. ``share`` is each used frame's part of that area.
+    Depth counts from the nearest used frame and grows away from the camera, NaN where nothing sharp was seen or outside
+    the area that all frames share; ``depth_u_frames`` is its standard uncertainty, NaN in the same places. ``share`` is
+    each used frame's part of that area, ``gave`` that of each way to merge.
     """
 
     composite: NDArray[Any]
     depth_frames: NDArray[np.float32]
+    depth_u_frames: NDArray[np.float32]
     share: tuple[float, ...]
+    gave: dict[Method, float]
 
 
-def merge(frames: FrameSource, found: Survey, method: Method, *, progress: Progress) -> Merged:
+def merge(frames: FrameSource, found: Survey, style: Style, *, progress: Progress) -> Merged:
     """Merge the surveyed frames. Memory does not grow with their number."""
-    composer = {"blend": merge_blend, "select": merge_select, "pyramid": merge_pyramid}[method]
-    composite, share = composer(frames, found, progress)
-    return Merged(composite, _depth(found, frames.shape), share)
+    kept = _within(found, style.sharp) if style.sharp else found
+    gave: dict[Method, float] = {style.method: 1.0}
+    match style.method:
+        case "auto":
+            composite, share, pyramid = merge_auto(frames, kept, style.window_px, style.calm, progress)
+            gave = {"select": 1.0 - pyramid, "pyramid": pyramid}
+        case "pyramid":
+            composite, share = merge_pyramid(frames, kept, style.window_px, style.calm, progress)
+        case "blend":
+            composite, share = merge_blend(frames, kept, progress)
+        case "select":
+            composite, share = merge_select(frames, kept, progress)
+    if style.sharp:
+        first, last = style.sharp
+        share = (*[0.0] * first, *share, *[0.0] * (len(found.used) - 1 - last))
+    depth, u = _depth(found, frames.shape)
+    return Merged(composite, depth, u, share, gave)
 
 
-def _depth(found: Survey, shape: tuple[int, int]) -> NDArray[np.float32]:
+def _within(found: Survey, sharp: tuple[int, int]) -> Survey:
+    """The survey with the frames of a range only: what lies beyond is nearest to its end."""
+    first, last = sharp
+    part = slice(first, last + 1)
+    index = np.clip(found.surface.index - np.float32(first), 0, last - first).astype(np.float32)
+    return replace(
+        found, used=found.used[part], matrices=found.matrices[part], gains=found.gains[part],
+        rms_px=found.rms_px[part], corner_px=found.corner_px[part], surface=Surface(index, found.surface.known),
+    )  # fmt: skip
+
+
+def _depth(found: Survey, shape: tuple[int, int]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     height, width = shape
     last = len(found.used) - 1
     index = found.surface.index if found.near_first else last - found.surface.index
+    u = depth_uncertainty(found.surface.index, found.confidence)
     # Sharpest in the first or last frame means sharper still beyond it, or noise: no depth is known there.
     passed = (index > 0.5) & (index < last - 0.5)
     known = (found.surface.known & passed).astype(np.uint8)
     if found.factor > 1:
-        index = np.asarray(cv2.resize(index, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+        index, u = (
+            np.asarray(cv2.resize(plane, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+            for plane in (index, u)
+        )
         known = np.asarray(cv2.resize(known, (width, height), interpolation=cv2.INTER_NEAREST), np.uint8)
-    depth = np.full(shape, np.nan, np.float32)
     x, y, w, h = found.crop
     window = (slice(y, y + h), slice(x, x + w))
-    depth[window] = np.where(known[window] > 0, index[window], np.nan)
-    return depth
+    shown = []
+    for plane in (index, u):
+        whole = np.full(shape, np.nan, np.float32)
+        whole[window] = np.where(known[window] > 0, plane[window], np.nan)
+        shown.append(whole)
+    return shown[0], shown[1]

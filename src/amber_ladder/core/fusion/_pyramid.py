@@ -15,23 +15,39 @@ Float = NDArray[np.float32]
 
 _COARSEST_PX = 24
 _SHARE_LEVEL = 2  # frames are credited with what they give at this scale, where noise no longer decides
+USUAL_WINDOW_PX = 2.2  # standard deviation of what detail is averaged over; of coarser levels' px a little less
+_COARSER_WINDOW = 0.73
+_NOISY_LEVELS = 3
+_STANDS_OUT = np.float32(2.0)  # times the mean of all frames, beyond which one is believed wholly
 _EDGE_PX = 4  # of every level is not trusted at a frame's border
 
 
 class _Level:
     """The winning detail of one scale so far."""
 
-    def __init__(self, shape: tuple[int, int]) -> None:
+    def __init__(self, shape: tuple[int, int], calmed: bool) -> None:
         self.detail = np.zeros((*shape, 3), np.float32)
         self.activity = np.full(shape, -1.0, np.float32)
         self.winner = np.zeros(shape, np.int16)
+        # What all frames together say, where noise shall be averaged away.
+        one = (1, 1)
+        self.all_detail = np.zeros((*(shape if calmed else one), 3), np.float32)
+        self.all_activity = np.zeros(shape if calmed else one, np.float32)
+        self.seen = np.zeros(shape if calmed else one, np.float32)
+        self.calmed = calmed
 
 
-def merge_pyramid(frames: FrameSource, found: Survey, progress: Progress) -> tuple[NDArray[Any], tuple[float, ...]]:
-    """Composite (H, W, 3) in the frames' type and each used frame's share of the common area."""
+def merge_pyramid(
+    frames: FrameSource, found: Survey, window_px: float, calm: float, progress: Progress
+) -> tuple[NDArray[Any], tuple[float, ...]]:
+    """Composite (H, W, 3) in the frames' type and each used frame's share of the common area.
+
+    Detail is compared over ``window_px``: a smaller window keeps finer hairs, a larger one is calmer. ``calm`` (0 to 1)
+    is how far detail in which no frame stands out gives way to the mean of all frames.
+    """
     height, width = frames.shape
     shapes = _shapes(height, width)
-    levels = [_Level(shape) for shape in shapes[:-1]]
+    levels = [_Level(shape, calm > 0 and i < _NOISY_LEVELS) for i, shape in enumerate(shapes[:-1])]
     base, base_weight = np.zeros((*shapes[-1], 3), np.float32), np.zeros(shapes[-1], np.float32)
     largest = np.iinfo(frames.dtype).max
     low = np.full((height, width, 3), largest, frames.dtype)
@@ -42,8 +58,11 @@ def merge_pyramid(frames: FrameSource, found: Survey, progress: Progress) -> tup
         warped = warped_picture(picture, found.matrices[place], found.gains[place], largest)
         reach = _reach(found.matrices[place], (height, width))
         _widen(warped, reach, low, high)
-        _add(warped, reach, np.int16(place), levels, base, base_weight)
+        _add(warped, reach, np.int16(place), levels, base, base_weight, window_px)
     progress("merge", len(found.used), len(found.used))
+    for level in levels:
+        if level.calmed:
+            _quiet(level.detail, level.activity, level.all_detail, level.all_activity, level.seen, np.float32(calm))
     picture = _collapse(levels, np.asarray(base / np.maximum(base_weight, 1e-12)[..., None], np.float32))
     # No tone that no frame recorded: what the choice per scale overshoots is cut back.
     np.clip(picture, low, high, out=picture)
@@ -74,6 +93,7 @@ def _add(
     levels: list[_Level],
     base: Float,
     weight: Float,
+    window_px: float,
 ) -> None:
     present = np.asarray(warped, np.float32)
     square = np.empty((0, 0), np.float32)
@@ -81,7 +101,7 @@ def _add(
         coarser = np.asarray(cv2.pyrDown(present), np.float32)
         square = np.empty(level.activity.shape, np.float32)
         _detail_square(present, coarser, square)
-        activity = np.asarray(cv2.GaussianBlur(square, (0, 0), 1.6 if i else 2.2), np.float32)
+        activity = np.asarray(cv2.GaussianBlur(square, (0, 0), window_px * (_COARSER_WINDOW if i else 1.0)), np.float32)
         covered = cv2.resize(reach, (square.shape[1], square.shape[0]), interpolation=cv2.INTER_NEAREST)
         # Beyond a frame's own border the pixels are mirrored: only the reference frame may speak there.
         covered = cv2.erode(
@@ -91,6 +111,8 @@ def _add(
             borderValue=255,
         )
         _take(present, coarser, activity, np.asarray(covered), place, level.detail, level.activity, level.winner)
+        if level.calmed:
+            _note(present, coarser, activity, np.asarray(covered), level.all_detail, level.all_activity, level.seen)
         present = coarser
     energy = cv2.resize(square, (present.shape[1], present.shape[0]), interpolation=cv2.INTER_AREA)
     strength = np.asarray(cv2.GaussianBlur(energy, (0, 0), 2.0), np.float32) + np.float32(1e-6)
@@ -165,6 +187,38 @@ def _take(
                 winner[y, x] = place
                 for c in range(3):
                     detail[y, x, c] = present[y, x, c] - _between(coarser, y, x, c)
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _note(
+    present: Float,
+    coarser: Float,
+    activity: Float,
+    covered: NDArray[np.uint8],
+    detail: Float,
+    total: Float,
+    seen: Float,
+) -> None:
+    for y in numba.prange(present.shape[0]):
+        for x in range(present.shape[1]):
+            if covered[y, x]:
+                seen[y, x] += np.float32(1)
+                total[y, x] += activity[y, x]
+                for c in range(3):
+                    detail[y, x, c] += present[y, x, c] - _between(coarser, y, x, c)
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _quiet(detail: Float, best: Float, all_detail: Float, total: Float, seen: Float, calm: np.float32) -> None:
+    """Detail in which no frame stands out gives way to the mean of all."""
+    for y in numba.prange(best.shape[0]):
+        for x in range(best.shape[1]):
+            if seen[y, x] <= 0 or total[y, x] <= 0:
+                continue
+            stands = best[y, x] * seen[y, x] / total[y, x] - np.float32(1)
+            say = calm * max(np.float32(1) - stands / _STANDS_OUT, np.float32(0))
+            for c in range(3):
+                detail[y, x, c] += say * (all_detail[y, x, c] / seen[y, x] - detail[y, x, c])
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._survey import Survey
-from amber_ladder.core.registration import cubic_weights, inverse
+from amber_ladder.core.registration import cubic_weights, inverse, warped_picture
 
 _HALF_BLEND = np.float32(0.65)
 """Frames on either side blend over this distance from a pixel's depth: enough to hide seams, mostly one frame."""
@@ -47,8 +47,11 @@ def _fill_uncovered(
     # At the edge a wanted frame may not reach: the reference frame covers everything there.
     missing = weight <= 0
     if missing.any():
-        gain = found.gains[found.used.index(found.reference)]
-        total[missing] = frames.picture(found.reference)[missing] * np.float32(gain)
+        # Of a range of frames that leaves it out, the one next to it, mirrored at its border.
+        place = min(range(len(found.used)), key=lambda one: abs(found.used[one] - found.reference))
+        picture = frames.picture(found.used[place])
+        largest = np.iinfo(frames.dtype).max
+        total[missing] = warped_picture(picture, found.matrices[place], found.gains[place], largest)[missing]
         weight[missing] = 1.0
 
 

@@ -15,7 +15,6 @@ from amber_ladder.core.fusion._geometry import carried_over, second_look, shrunk
 from amber_ladder.core.registration import (
     IDENTITY,
     compose,
-    inverse,
     inverse_scaled,
     register_pair,
     rescaled,
@@ -31,9 +30,8 @@ _REGISTERED_PX = 300_000  # enough to place a frame within a pixel of the second
 _NEVER_HALVED_PX = 150_000
 _ALIKE = 0.35  # correlation below which two neighbours do not show the same thing
 _TELLING_SCALE = 0.006  # change of scale over the stack from which its direction can be told; less may be error
-_GAP_RATIO = 2.5
+_GAP_RATIO = 1.6  # against usual: two missing frames come to 1.75 and more, whole stacks stay below 1.4
 _LEAST_STEP = 0.05
-_TELLING_SHARE = 0.25  # of what each frame would show if all showed alike
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,11 +105,8 @@ def survey(
     first = surface(peaks.index, peaks.confidence)
     z = _in_steps(positions_um, chain.used)
     geometry = second_look(frames, chain.used, chain.matrices, first, factor, z, spread_px, progress)
-    scales = [scale_of(matrix) for matrix in geometry.matrices]
-    at = _reference(scales, first)
-    to_reference = inverse(geometry.matrices[at])
-    matrices = tuple(compose(to_reference, matrix) for matrix in geometry.matrices)
-    matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(matrices))
+    at, scales = geometry.reference, [scale_of(matrix) for matrix in geometry.matrices]
+    matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(geometry.matrices))
     crop = shared_rectangle(list(matrices), frames.shape)
     if crop[2] * crop[3] == 0:
         raise BadInput("the frames share no area after alignment: are they of one stack?")
@@ -208,17 +203,6 @@ def _on_canvas(energy: NDArray[np.float32], matrix: NDArray[np.float64], factor:
     return np.asarray(cv2.warpAffine(energy, small, size, flags=cv2.INTER_LINEAR, borderValue=-1e6), np.float32)
 
 
-def _reference(scales: Sequence[float], found: Surface) -> int:
-    """The narrowest view of those that show something sharp.
-
-    Every other such frame covers it, so that hardly an edge has to be invented; and a frame in which nothing is sharp
-    is registered worst.
-    """
-    sharp = np.bincount(np.rint(found.index[found.known]).astype(np.intp), minlength=len(scales))
-    telling = sharp >= _TELLING_SHARE * sharp.sum() / len(scales)
-    return int(np.argmin(np.where(telling, scales, np.inf))) if telling.any() else int(np.argmin(scales))
-
-
 def _in_steps(positions_um: Sequence[float] | None, used: Sequence[int]) -> list[float]:
     """Focus positions of the used frames in usual steps; without positions, one step is taken to lie between two."""
     if positions_um is None:
@@ -250,9 +234,9 @@ def _gaps(before: NDArray[np.float64], after: NDArray[np.float64], used: list[in
     if known.size < 6:
         return ()
     usual = float(np.median(known))
-    found = []
-    for i in range(len(used) - 1):
-        drops = np.array([after[i], before[i + 1]])
-        if np.isfinite(drops).any() and float(np.nanmin(drops)) > _GAP_RATIO * usual:
-            found.append((used[i], used[i + 1]))
-    return tuple(found)
+    # Seen from both sides: what only one of them tells may be the last thing in focus.
+    return tuple(
+        (used[i], used[i + 1])
+        for i in range(len(used) - 1)
+        if np.sqrt(max(after[i] * before[i + 1], 0.0)) > _GAP_RATIO * usual
+    )

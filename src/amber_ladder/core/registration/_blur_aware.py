@@ -224,7 +224,8 @@ def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
         spread = 1.4826 * float(np.median(np.abs(left[heavy]))) + 1e-6
         tail = left / (TUKEY * spread)
         present = weight * np.where(np.abs(tail) < 1.0, (1.0 - tail * tail) ** 2, 0.0)
-    return np.asarray(found, np.float64), np.asarray(np.linalg.inv(normal)[:4, :4] * spread**2, np.float64)
+    power = float((present * left * left).sum() / max(float(present.sum()), 1e-12))
+    return np.asarray(found, np.float64), np.asarray(np.linalg.inv(normal)[:4, :4] * power, np.float64)
 
 
 def _moved(motion: Double, corner: float, centre: Double) -> Matrix:

@@ -1,10 +1,14 @@
 """Merge: a background job from a take's sorted frames to composite, depth and report."""
 
 from dataclasses import dataclass
+from typing import Annotated
+
+from pydantic import Field
 
 from amber_ladder import __version__
 from amber_ladder.core.frames import Progress
-from amber_ladder.core.fusion import Method
+from amber_ladder.core.fusion import USUAL_WINDOW_PX, Method
+from amber_ladder.core.optics import Rig
 from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.formats.pictures import LeftOut, PictureInfo, StoredFrames, too_few
 from amber_ladder.formats.rig_json import Strict
@@ -26,9 +30,13 @@ KIND = "merge"
 
 
 class MergeEntry(Strict):
-    """How to merge."""
+    """How to merge. Window and calm are the pyramid's; sharpness is kept between two depths below the nearest frame."""
 
-    method: Method
+    method: Method = "auto"
+    window_px: Annotated[float, Field(ge=0.5, le=50)] = USUAL_WINDOW_PX
+    calm: Annotated[float, Field(ge=0, le=1)] = 0.0
+    sharp_near_um: Annotated[float, Field(ge=0, le=1e7)] | None = None
+    sharp_far_um: Annotated[float, Field(ge=0, le=1e7)] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +48,7 @@ class _Series:
     depths_um: list[float] | None
     depth_from: str | None
     um_per_px: float | None
+    rig: Rig | None
 
 
 def begin_merge(take_id: int, entry: MergeEntry, *, priority: int = AT_ONCE) -> MergeView:
@@ -72,7 +81,15 @@ def merge_take(task_id: int, progress: Progress) -> None:
         series.frames,
         series.left_out,
         store.product_folder(merge_id),
-        MergeSettings(method=entry.method, um_per_px=series.um_per_px),
+        MergeSettings(
+            entry.method,
+            um_per_px=series.um_per_px,
+            window_px=entry.window_px,
+            calm=entry.calm,
+            sharp_near_um=entry.sharp_near_um,
+            sharp_far_um=entry.sharp_far_um,
+            rig=series.rig,
+        ),
         progress,
         depths_um=series.depths_um,
         depth_from=series.depth_from,
@@ -113,8 +130,10 @@ def _series(store: FrameStore, merge: Product) -> _Series:
     paths = [store.original(frame.sha256, frame.suffix) for frame, _ in kept]
     frames = StoredFrames(paths, [frame.name for frame, _ in kept], info)
     depths = [one["depth_um"] for one in sorting.series] if sorting.depth_from else None
-    whole = fills_sensor(shot, stack_rig(take.stack).to_core().sensor)
-    return _Series(frames, left_out, depths, sorting.depth_from, scale_of(take.stack).um_per_px if whole else None)
+    rig = stack_rig(take.stack).to_core()
+    whole = fills_sensor(shot, rig.sensor)
+    scale = scale_of(take.stack).um_per_px if whole else None
+    return _Series(frames, left_out, depths, sorting.depth_from, scale, rig if whole else None)
 
 
 MERGING = LongWork(KIND, {"register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}, by_worker=merge_take)

@@ -1,56 +1,111 @@
 """Merging frames on the disk into a folder of results: shared by the command line and the worker."""
 
 import time
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from amber_ladder import __version__
 from amber_ladder.core.depth import depth_spread
 from amber_ladder.core.frames import Progress
-from amber_ladder.core.fusion import METHODS, Merged, Method, Order, Survey, merge, survey
+from amber_ladder.core.fusion import (
+    METHODS,
+    USUAL_WINDOW_PX,
+    Finding,
+    Merged,
+    Method,
+    Order,
+    Style,
+    Survey,
+    findings,
+    merge,
+    survey,
+)
+from amber_ladder.core.optics import Rig, resolve
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.files import folder_in_one_piece
-from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile, frames_in
+from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile, frames_in, too_few
 from amber_ladder.formats.results import write_composite, write_depth, write_json
 
-_DOUBTFUL_PX = 0.5
-_GIVES = 0.5  # share of the picture, of what each frame would give if all gave alike
-RESULTS = ("composite.tif", "depth.tif", "report.json")
+RESULTS = ("composite.tif", "depth.tif", "depth_u.tif", "report.json")
+_OF_AIRY = 0.213
+"""Standard deviation of the picture of a point, of the Airy disc's diameter, as the band sees it in which frames are
+
+compared: 0.26 λ / NA."""
+_LARGEST_WINDOW_PX = 50.0
 
 
 @dataclass(frozen=True, slots=True)
 class MergeSettings:
-    """How to merge. ``step_um`` turns frame numbers into µm in the medium; ``um_per_px`` goes into the TIFF."""
+    """How to merge. ``step_um`` turns frame numbers into µm in the medium; ``um_per_px`` goes into the TIFF.
+
+    ``window_px`` and ``calm`` are the pyramid's, also within auto. ``sharp_near_um`` and ``sharp_far_um`` are depths
+    below the nearest frame between which the picture shall be sharp. ``positions_um`` are depths in the medium by name;
+    ``exclude`` names frames that take no part. ``rig`` tells the blur in focus, and the scale where none is given.
+    """
 
     method: str = "auto"
     order: Order = "auto"
     step_um: float | None = None
     um_per_px: float | None = None
+    window_px: float = USUAL_WINDOW_PX
+    calm: float = 0.0
+    sharp_near_um: float | None = None
+    sharp_far_um: float | None = None
+    exclude: tuple[str, ...] = ()
+    positions_um: Mapping[str, float] = field(default_factory=dict)
+    rig: Rig | None = None
 
-    def chosen(self) -> Method:
-        """The method itself; ``auto`` is pyramid, which alone keeps bristles that cross. Raises BadInput."""
-        if self.method == "auto":
-            return "pyramid"
+    def checked(self) -> Method:
+        """The method. Raises BadInput for a setting that cannot be used."""
+        if not 0.5 <= self.window_px <= _LARGEST_WINDOW_PX:
+            raise BadInput(f"the window is from 0.5 to {_LARGEST_WINDOW_PX:g} px", field="window_px")
+        if not 0.0 <= self.calm <= 1.0:
+            raise BadInput("calm is from 0 to 1", field="calm")
         for method in METHODS:
             if method == self.method:
                 return method
-        raise BadInput(
-            f"no merge method is called {self.method!r}: choose one of auto, {', '.join(METHODS)}",
-            field="method",
-        )
+        raise BadInput(f"no merge method is called {self.method!r}: choose one of {', '.join(METHODS)}", field="method")
 
 
 def merge_folder(folder: Path, out: Path, settings: MergeSettings, progress: Progress) -> dict[str, Any]:
     """Merge a folder of frames into ``out`` and return the report. Raises BadInput, StorageFull."""
     if out.resolve() == folder.resolve():
         raise BadInput("the results cannot go into the folder of the originals: name another", field="out")
-    settings.chosen()
+    settings.checked()
     frames, left_out = frames_in(folder)
-    return merge_frames(frames, left_out, out, settings, progress)
+    _check_named(settings, frames, left_out)
+    places = [place for place, name in enumerate(frames.names) if name not in settings.exclude]
+    left_out += [LeftOut(name, "left out as asked") for name in frames.names if name in settings.exclude]
+    depths = None
+    if settings.positions_um:
+        places.sort(key=lambda place: (settings.positions_um[frames.names[place]], place))
+        depths = [settings.positions_um[frames.names[place]] for place in places]
+    if len(places) < 2:
+        raise BadInput(too_few(str(folder), len(places), left_out), field="exclude")
+    chosen = frames.part(places)
+    depth_from = "positions given" if depths else None
+    return merge_frames(chosen, left_out, out, settings, progress, depths_um=depths, depth_from=depth_from)
+
+
+def _check_named(settings: MergeSettings, frames: StoredFrames, left_out: Sequence[LeftOut]) -> None:
+    """Raises BadInput for names that are not there, and frames whose position is not told."""
+    there = {*frames.names, *(one.name for one in left_out)}
+    for names, what in ((settings.exclude, "exclude"), (settings.positions_um, "positions")):
+        strange = [name for name in names if name not in there]
+        if strange:
+            raise BadInput(f"{strange[0]} is not in the folder: name frames as their files are called", field=what)
+    if settings.positions_um:
+        untold = [name for name in frames.names if name not in settings.positions_um and name not in settings.exclude]
+        if untold:
+            raise BadInput(
+                f"the positions tell nothing of {untold[0]}: give one for every frame, or leave it out with --exclude",
+                field="positions",
+            )
 
 
 def merge_frames(
@@ -63,29 +118,43 @@ def merge_frames(
     depths_um: Sequence[float] | None = None,
     depth_from: str | None = None,
 ) -> dict[str, Any]:
-    """Merge frames into ``out``: composite.tif, depth.tif, report.json, all or nothing.
+    """Merge frames into ``out``: composite.tif, depth.tif, depth_u.tif, report.json, all or nothing.
 
     ``depths_um`` are the frames' depths in the medium where they are known, rising: then frames come nearest first,
     and depth is exact even where rungs are missing. ``depth_from`` says what they rest on. Without them, frames come
     in the order in which they were shot.
     """
     started = time.monotonic()
-    method = settings.chosen()
+    method = settings.checked()
     order = settings.order
     if depths_um is not None:
         order = "near-first"
-    found = survey(frames, order=order, positions_um=depths_um, progress=progress)
-    merged = merge(frames, found, method, progress=progress)
+    _check_size(settings, frames)
+    optics = resolve(settings.rig) if settings.rig else None
+    spread_px = _OF_AIRY * optics.airy_px if optics else None
+    found = survey(frames, order=order, positions_um=depths_um, spread_px=spread_px, progress=progress)
+    at_um = _frame_depths(found, settings, depths_um)
+    sharp = _sharp(found, settings, at_um)
+    style = Style(method, settings.window_px, settings.calm, sharp)
+    merged = merge(frames, found, style, progress=progress)
+    um_per_px = settings.um_per_px or (optics.pixel_um if optics else None)
     progress("save", 0, 1)
     with folder_in_one_piece(out) as scratch:
         profile = colour_profile(frames.path(found.reference))
-        write_composite(
-            scratch / "composite.tif", merged.composite, colour_profile=profile, um_per_px=settings.um_per_px
-        )
-        depth, unit = _depth(merged, found, settings, depths_um)
-        write_depth(scratch / "depth.tif", depth, unit=unit, um_per_px=settings.um_per_px)
+        write_composite(scratch / "composite.tif", merged.composite, colour_profile=profile, um_per_px=um_per_px)
+        depth, u, unit = _depth(merged, at_um)
+        write_depth(scratch / "depth.tif", depth, unit=unit, um_per_px=um_per_px)
+        write_depth(scratch / "depth_u.tif", u, unit=unit, um_per_px=um_per_px, uncertainty=True)
         spread = depth_spread(depth)
-        report = _report(frames, left_out, found, merged, settings, method, unit, time.monotonic() - started)
+        told = findings(found, merged.share, frames.names)
+        report = {
+            **_report(frames, left_out, found, merged, settings, unit),
+            "findings": [_finding(one, frames.names, um_per_px) for one in told],
+            "scale": _scale(settings, um_per_px),
+            "warnings": [f"alignment doubtful: {one.do}." for one in told if one.kind == "alignment"],
+            "seconds": round(time.monotonic() - started, 3),
+            "version": __version__,
+        }
         report["depth_um"] = round(spread[1] - spread[0], 3) if spread and unit == "µm" else None
         report["settings"]["depth_from"] = depth_from or ("step given" if settings.step_um is not None else None)
         write_json(scratch / "report.json", report)
@@ -93,19 +162,79 @@ def merge_frames(
     return report
 
 
-def _depth(
-    merged: Merged, found: Survey, settings: MergeSettings, depths_um: Sequence[float] | None
-) -> tuple[Any, str]:
-    frames = merged.depth_frames
+def _check_size(settings: MergeSettings, frames: StoredFrames) -> None:
+    """A rig speaks of whole frames of its own sensor. Raises BadInput for others."""
+    if settings.rig is None:
+        return
+    sensor, (height, width) = settings.rig.sensor, frames.shape
+    if (sensor.width_px, sensor.height_px) != (width, height):
+        raise BadInput(
+            f"the frames have {width} × {height} px, the rig's sensor {sensor.width_px} × {sensor.height_px}: a rig "
+            "says nothing of cropped or smaller frames. Leave it away, and give the scale if you know it",
+            field="rig",
+        )
+
+
+def _frame_depths(
+    found: Survey, settings: MergeSettings, depths_um: Sequence[float] | None
+) -> NDArray[np.float64] | None:
+    """Depths (µm) of the used frames below the nearest of them, nearest first; None where nobody knows."""
     if depths_um is not None:
-        used = np.asarray([depths_um[i] for i in found.used], np.float64)
-        # np.interp would turn NaN into a number at the ends; it is put back.
-        depth = np.interp(frames, np.arange(len(used)), used - used[0]).astype(np.float32)
-        depth[np.isnan(frames)] = np.nan
-        return depth, "µm"
-    if settings.step_um is not None:
-        return frames * np.float32(settings.step_um), "µm"
-    return frames, "frames"
+        used = np.array([depths_um[i] for i in found.used], np.float64)
+        return np.asarray(used - used[0], np.float64)
+    return None if settings.step_um is None else np.arange(len(found.used), dtype=np.float64) * settings.step_um
+
+
+def _sharp(found: Survey, settings: MergeSettings, at_um: NDArray[np.float64] | None) -> tuple[int, int] | None:
+    """First and last used frame, as shot, of what shall be sharp. Raises BadInput where that means nothing."""
+    near, far = settings.sharp_near_um, settings.sharp_far_um
+    if near is None and far is None:
+        return None
+    if at_um is None:
+        raise BadInput(
+            "what shall be sharp is told in µm, but how far frames lie apart is not known: give the step or positions",
+            field="sharp_near_um",
+        )
+    low, high = at_um[0] if near is None else near, at_um[-1] if far is None else far
+    first, last = (int(np.argmin(np.abs(at_um - edge))) for edge in (low, high))
+    if low >= high or first >= last:
+        raise BadInput(
+            f"nothing lies between {low:g} and {high:g} µm: the frames reach from 0 to {at_um[-1]:g} µm",
+            field="sharp_far_um",
+        )
+    end = len(found.used) - 1
+    return (first, last) if found.near_first else (end - last, end - first)
+
+
+def _depth(merged: Merged, at_um: NDArray[np.float64] | None) -> tuple[NDArray[np.float32], NDArray[np.float32], str]:
+    """Depth, its standard uncertainty, and their unit."""
+    frames, u = merged.depth_frames, merged.depth_u_frames
+    if at_um is None:
+        return frames, u, "frames"
+    places = np.arange(len(at_um))
+    # np.interp would turn NaN into a number at the ends; it is put back.
+    depth = np.interp(frames, places, at_um).astype(np.float32)
+    depth[np.isnan(frames)] = np.nan
+    step = np.interp(frames, places, np.gradient(at_um)).astype(np.float32)
+    return depth, u * step, "µm"
+
+
+def _finding(one: Finding, names: Sequence[str], um_per_px: float | None) -> dict[str, Any]:
+    side = max(one.width, one.height)
+    return {
+        "kind": one.kind, "x": one.x, "y": one.y, "width": one.width, "height": one.height,
+        "files": [names[frame] for frame in one.frames],
+        "size": side if um_per_px is None else round(side * um_per_px, 3), "unit": "px" if um_per_px is None else "µm",
+        "do": one.do,
+    }  # fmt: skip
+
+
+def _scale(settings: MergeSettings, um_per_px: float | None) -> dict[str, Any] | None:
+    """The scale and what it rests on; its uncertainty is known only where somebody measured it."""
+    if um_per_px is None:
+        return None
+    source = "given" if settings.um_per_px else "computed from the rig"
+    return {"um_per_px": um_per_px, "u_um_per_px": None, "source": source}
 
 
 def _report(
@@ -114,9 +243,7 @@ def _report(
     found: Survey,
     merged: Merged,
     settings: MergeSettings,
-    method: Method,
     depth_unit: str,
-    seconds: float,
 ) -> dict[str, Any]:
     names = [frames.names[i] for i in found.used]
     x, y, width, height = found.crop
@@ -144,36 +271,19 @@ def _report(
             "depth_known": round(float(np.isfinite(known).mean()), 4),
         },
         "share": {name: round(share, 6) for name, share in zip(names, merged.share, strict=True)},
-        "method": method,
+        "method": settings.method,
+        "gave": {method: round(share, 4) for method, share in merged.gave.items()},
         "settings": {
             "method": settings.method,
+            "window_px": settings.window_px,
+            "calm": settings.calm,
+            "sharp_near_um": settings.sharp_near_um,
+            "sharp_far_um": settings.sharp_far_um,
+            "exclude": list(settings.exclude),
             "order": "near-first" if found.near_first else "far-first",
             "order_from": found.order_basis,
             "step_um": settings.step_um,
             "um_per_px": settings.um_per_px,
             "depth_unit": depth_unit,
         },
-        "warnings": _warnings(names, found, merged),
-        "seconds": round(seconds, 3),
-        "version": __version__,
     }
-
-
-def _warnings(names: Sequence[str], found: Survey, merged: Merged) -> list[str]:
-    """What should make a person look at the alignment: of frames that gave something to the picture only."""
-    if found.blur_px is None:
-        return [
-            "alignment doubtful: too little is in focus to tell movement from focus. Compare the picture with single "
-            "frames."
-        ]
-    doubtful = [
-        name
-        for name, corner, share in zip(names, found.corner_px, merged.share, strict=True)
-        if corner > _DOUBTFUL_PX and share > _GIVES / len(names)
-    ]
-    if not doubtful:
-        return []
-    return [
-        f"alignment doubtful: {len(doubtful)} frames lie no surer than ± {_DOUBTFUL_PX:g} px at the corners "
-        f"({', '.join(doubtful[:4])}{' …' if len(doubtful) > 4 else ''}). Compare the picture with them there."
-    ]

@@ -1,0 +1,52 @@
+"""Auto: depth pick where the surface is steady, pyramid where it breaks off and hairs cross."""
+
+from typing import Any
+
+import cv2
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.depth import breaks
+from amber_ladder.core.frames import FrameSource, Progress
+from amber_ladder.core.fusion._pyramid import merge_pyramid
+from amber_ladder.core.fusion._select import merge_select
+from amber_ladder.core.fusion._survey import Survey
+
+_WIDER_PX, _SOFT_PX = 5, 3.0  # of the surface: the pyramid reaches a little beyond a break, and fades out
+
+
+def merge_auto(
+    frames: FrameSource, found: Survey, window_px: float, calm: float, progress: Progress
+) -> tuple[NDArray[Any], tuple[float, ...], float]:
+    """Composite (H, W, 3), each used frame's share of the common area, and how much of that the pyramid gave."""
+    broken = cv2.dilate(breaks(found.surface.index).astype(np.float32), np.ones((_WIDER_PX, _WIDER_PX)))
+    small = np.asarray(cv2.GaussianBlur(broken, (0, 0), _SOFT_PX), np.float32)
+    x, y, width, height = (edge // found.factor for edge in found.crop)
+    given = float(small[y : y + max(height, 1), x : x + max(width, 1)].mean())
+    parts = 1 if given == 0 else 2
+
+    def first(phase: str, done: int, total: int) -> None:
+        progress(phase, done, parts * total)
+
+    def second(phase: str, done: int, total: int) -> None:
+        progress(phase, total + done, 2 * total)
+
+    picked, share = merge_select(frames, found, first)
+    if parts == 1:
+        return picked, share, 0.0
+    crossed, share_of_crossed = merge_pyramid(frames, found, window_px, calm, second)
+    size = (picked.shape[1], picked.shape[0])
+    _mix(picked, crossed, np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_LINEAR), np.float32))
+    mixed = tuple((1.0 - given) * one + given * two for one, two in zip(share, share_of_crossed, strict=True))
+    return picked, mixed, given
+
+
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+def _mix(picked: NDArray[Any], crossed: NDArray[Any], say: NDArray[np.float32]) -> None:
+    for y in numba.prange(picked.shape[0]):
+        for x in range(picked.shape[1]):
+            if say[y, x] > 0:
+                for k in range(3):
+                    one, two = np.float32(picked[y, x, k]), np.float32(crossed[y, x, k])
+                    picked[y, x, k] = np.rint(one + say[y, x] * (two - one))

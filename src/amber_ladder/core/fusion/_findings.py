@@ -1,0 +1,104 @@
+"""What somebody should look at in a merge, or shoot again: few, and true."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.fusion._survey import Survey
+
+Kind = Literal["gap", "end", "alignment"]
+
+_DOUBTFUL_PX = 0.5
+_GIVES = 1.0  # share of the picture, of what each frame would give if all gave alike
+_SURE = 1.5  # confidence: a peak in the first or last frame is none that noise made
+_END_SHARE = 0.003  # of the picture in one piece: less is a glint
+_BEYOND_FRAMES = 0.25
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A place (px of the reference frame), the frames concerned (as numbered in the source), and what to do."""
+
+    kind: Kind
+    x: int
+    y: int
+    width: int
+    height: int
+    frames: tuple[int, ...]
+    do: str
+
+
+def findings(found: Survey, share: Sequence[float], names: Sequence[str]) -> list[Finding]:
+    """Rungs that are missing, ends that were not reached, and frames whose place is doubtful.
+
+    ``share`` is what each used frame gave to the picture; ``names`` are all frames' of the source.
+    """
+    return [*_gaps(found, names), *_ends(found, names), *_doubtful(found, share, names)]
+
+
+def _gaps(found: Survey, names: Sequence[str]) -> list[Finding]:
+    told = []
+    for one, two in found.gaps:
+        first, second = found.used.index(one), found.used.index(two)
+        index = found.surface.index
+        between = (index > first - 0.5) & (index < second + 0.5)
+        do = f"shoot the rungs between {names[one]} and {names[two]}: nothing is sharp at their depth in any frame"
+        told.append(Finding("gap", *_box(between, found), (one, two), do))
+    return told
+
+
+def _ends(found: Survey, names: Sequence[str]) -> list[Finding]:
+    last = len(found.used) - 1
+    index, told = found.surface.index, []
+    for place, beyond in ((0, index < _BEYOND_FRAMES), (last, index > last - _BEYOND_FRAMES)):
+        sharp = (beyond & (found.confidence > _SURE)).astype(np.uint8)
+        whole = cv2.morphologyEx(sharp, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+        count, labels, stats, _ = cv2.connectedComponentsWithStats(np.asarray(whole))
+        if count < 2:
+            continue
+        largest = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
+        if stats[largest, cv2.CC_STAT_AREA] < _END_SHARE * index.size:
+            continue
+        side = "near" if (place == 0) == found.near_first else "far"
+        frame = found.used[place]
+        do = (
+            f"the {side} end was not reached: what lies there is sharp in {names[frame]}, and would be sharper beyond. "
+            f"Shoot further rungs; it can't be mended later"
+        )
+        told.append(Finding("end", *_box(labels == largest, found), (frame,), do))
+    return told
+
+
+def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> list[Finding]:
+    whole = found.crop
+    if found.blur_px is None:
+        do = "too little is in focus to tell movement from focus: compare the picture with single frames"
+        return [Finding("alignment", *whole, (), do)]
+    frames = tuple(
+        frame
+        for frame, corner, given in zip(found.used, found.corner_px, share, strict=True)
+        if corner > _DOUBTFUL_PX and given > _GIVES / len(found.used)
+    )
+    if not frames:
+        return []
+    some = ", ".join(names[frame] for frame in frames[:4]) + (" …" if len(frames) > 4 else "")
+    do = (
+        f"{len(frames)} frames lie no surer than ± {_DOUBTFUL_PX:g} px at the corners ({some}): compare the picture "
+        "with them there"
+    )
+    return [Finding("alignment", *whole, frames, do)]
+
+
+def _box(mask: NDArray[np.bool_], found: Survey) -> tuple[int, int, int, int]:
+    """Around what is marked, in px of the reference frame within the area that all share; all of that for nothing."""
+    x, y, width, height = found.crop
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if rows.size == 0:
+        return found.crop
+    left, right = (min(max(int(edge) * found.factor, x), x + width - 1) for edge in (columns[0], columns[-1] + 1))
+    top, bottom = (min(max(int(edge) * found.factor, y), y + height - 1) for edge in (rows[0], rows[-1] + 1))
+    return left, top, max(right - left, 1), max(bottom - top, 1)

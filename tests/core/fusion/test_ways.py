@@ -1,0 +1,129 @@
+"""Ways to merge, and what is said of a merge, against simulated stacks with known truth."""
+
+import unittest
+from collections.abc import Sequence
+from functools import cache
+
+import cv2
+import numpy as np
+
+from amber_ladder.core.frames import no_progress
+from amber_ladder.core.fusion import Finding, Merged, Style, Survey, findings, merge, survey
+from amber_ladder.core.registration import warped_picture
+from benchmarks.stacks import Stack
+from tests.support.stacks import MemoryFrames, psnr_db
+
+SIZE = (640, 512)
+
+
+@cache
+def surveyed(kind: str, seed: int) -> tuple[Stack, Survey]:
+    stack = Stack(kind, seed, SIZE)
+    return stack, survey(stack.frames, progress=no_progress)
+
+
+def closeness_db(kind: str, seed: int, style: Style) -> float:
+    stack, found = surveyed(kind, seed)
+    x, y, width, height = found.crop
+    here = np.s_[y + 8 : y + height - 8, x + 8 : x + width - 8]
+    truth = stack.stand.sharp_picture(stack.truths[found.reference].matrix)[here].astype(np.float64)
+    merged = merge(stack.frames, found, style, progress=no_progress)
+    return psnr_db(merged.composite[here].astype(np.float64), truth)
+
+
+class Auto(unittest.TestCase):
+    def test_it_is_as_good_as_the_best_way_on_every_kind(self) -> None:
+        for kind in ("crystal", "flake", "bristles", "leaf"):
+            with self.subTest(kind):
+                best = max(closeness_db(kind, 41, Style(way)) for way in ("blend", "select", "pyramid"))
+                self.assertGreater(closeness_db(kind, 41, Style("auto")), best - 0.3)
+
+    def test_it_says_what_it_used(self) -> None:
+        for kind, least, most in (("flake", 0.0, 0.25), ("crystal", 0.1, 0.6)):
+            stack, found = surveyed(kind, 41)
+            gave = merge(stack.frames, found, Style("auto"), progress=no_progress).gave
+            self.assertAlmostEqual(sum(gave.values()), 1.0)
+            self.assertTrue(least <= gave["pyramid"] <= most, (kind, gave))
+
+
+class PyramidSettings(unittest.TestCase):
+    def test_calm_takes_noise_away(self) -> None:
+        plain, calm = (closeness_db("bristles-noisy", 42, Style("pyramid", calm=calm)) for calm in (0.0, 1.0))
+        self.assertGreater(calm, plain + 0.15)
+
+    def test_a_narrow_window_keeps_bristles_that_a_wide_one_loses(self) -> None:
+        narrow, wide = (closeness_db("bristles", 41, Style("pyramid", window_px=window)) for window in (1.2, 5.0))
+        self.assertGreater(narrow, wide + 0.3)
+
+
+class SharpRange(unittest.TestCase):
+    def test_beyond_its_end_the_picture_is_that_of_the_last_frame_in_it(self) -> None:
+        stack, found = surveyed("crystal", 41)
+        last = 14
+        whole, part = (merge(stack.frames, found, Style("select", sharp=sharp), progress=no_progress)
+                       for sharp in (None, (0, last)))  # fmt: skip
+        beyond = cv2.erode((found.surface.index > last + 2).astype(np.uint8), np.ones((15, 15), np.uint8)) > 0
+        self.assertGreater(int(beyond.sum()), 5000)
+        end = warped_picture(stack.frames.pictures[found.used[last]], found.matrices[last], found.gains[last], 255)
+        self.assertLess(float(np.abs(part.composite[beyond].astype(float) - end[beyond]).mean()), 1.0)
+        within = cv2.erode((found.surface.index < last - 1).astype(np.uint8), np.ones((15, 15), np.uint8)) > 0
+        within &= np.isfinite(whole.depth_frames)  # not at the border, where frames don't reach
+        np.testing.assert_array_equal(part.composite[within], whole.composite[within])
+        self.assertEqual(sum(part.share[last + 1 :]), 0.0)
+        self.assertAlmostEqual(sum(part.share), 1.0)
+
+
+class DepthUncertainty(unittest.TestCase):
+    def test_two_thirds_of_the_errors_lie_within_it_whatever_the_kind(self) -> None:
+        for kind in ("flake", "crystal", "bristles-noisy"):
+            with self.subTest(kind):
+                stack, found = surveyed(kind, 42)
+                merged = merge(stack.frames, found, Style("select"), progress=no_progress)
+                off, u = self.errors(stack, found, merged)
+                self.assertTrue(0.6 < float((off < u).mean()) < 0.85, float((off < u).mean()))
+                # It tells sure pixels from unsure ones: the surer half is off by less.
+                surer = u < np.median(u)
+                self.assertLess(1.6 * float(np.quantile(off[surer], 0.9)), float(np.quantile(off[~surer], 0.9)))
+
+    def errors(self, stack: Stack, found: Survey, merged: Merged) -> tuple[np.ndarray, np.ndarray]:
+        truth = stack.stand.sharp_depth_um(stack.truths[found.reference].matrix)
+        focus = np.array([stack.truths[frame].focus_um for frame in found.used])
+        known = np.isfinite(merged.depth_frames)
+        np.testing.assert_array_equal(known, np.isfinite(merged.depth_u_frames))
+        off = np.abs(np.interp(merged.depth_frames, np.arange(len(focus)), focus) - truth) / stack.step_um
+        return off[known], merged.depth_u_frames[known]
+
+
+class Findings(unittest.TestCase):
+    def told(self, pictures: Sequence[np.ndarray]) -> list[Finding]:
+        frames = MemoryFrames(list(pictures))
+        found = survey(frames, progress=no_progress)
+        share = merge(frames, found, Style("select"), progress=no_progress).share
+        return findings(found, share, frames.names)
+
+    def places(self, pictures: Sequence[np.ndarray]) -> list[Finding]:
+        return [one for one in self.told(pictures) if one.kind != "alignment"]
+
+    def test_a_clean_stack_has_none(self) -> None:
+        for kind in ("dome", "flake", "leaf"):
+            with self.subTest(kind):
+                self.assertEqual(self.told(surveyed(kind, 41)[0].frames.pictures), [])
+
+    def test_missing_rungs_and_ends_that_were_not_reached_are_named_with_what_to_do(self) -> None:
+        pictures = surveyed("crystal", 41)[0].frames.pictures
+        (gap,) = self.places([*pictures[:11], *pictures[13:]])
+        self.assertEqual((gap.kind, gap.frames), ("gap", (10, 11)))
+        self.assertIn("shoot the rungs between f010 and f011", gap.do)
+        (near,) = self.places(pictures[9:])
+        self.assertEqual((near.kind, near.frames), ("end", (0,)))
+        self.assertIn("near end was not reached", near.do)
+        (far,) = self.places(pictures[:17])
+        self.assertEqual((far.kind, far.frames), ("end", (16,)))
+        self.assertIn("far end was not reached", far.do)
+        depth = surveyed("crystal", 41)[0].stand.sharp_depth_um(surveyed("crystal", 41)[0].truths[0].matrix)
+        place = np.median(depth[far.y : far.y + far.height, far.x : far.x + far.width])
+        self.assertGreater(float(place), float(np.median(depth)))
+
+
+if __name__ == "__main__":
+    unittest.main()
