@@ -69,9 +69,9 @@ class Chosen(PageTest):
 
         page.get_by_role("checkbox", name="Depth pick").check()
         page.get_by_role("button", name="Merge by these 2").click()
-        expect(page.get_by_role("button", name="Pyramid, run 1, take 3")).to_be_visible()
+        expect(page.get_by_role("button", name="Auto, run 1, take 3")).to_be_visible()
         expect(page.get_by_role("button", name="Depth pick, run 2, take 3")).to_be_visible()
-        expect(page.get_by_role("button", name="Pyramid, run 1, take 3")).to_contain_text(f"{many - 2} of {many - 1}")
+        expect(page.get_by_role("button", name="Auto, run 1, take 3")).to_contain_text(f"{many - 2} of {many - 1}")
         # The depth has a legend, and a value under the pointer.
         viewer = page.locator("[data-loaded=true]").bounding_box()
         assert viewer is not None

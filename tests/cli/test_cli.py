@@ -81,6 +81,61 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(tifffile.imread(self.folder / "o/depth.tif").dtype, np.float32)
         self.assertEqual(before, {p.name: p.read_bytes() for p in (self.folder / "f").glob("*.jpg")})
 
+    def test_a_merge_takes_what_is_known(self) -> None:
+        rig = {k: RIG[k] for k in ("sensor", "train")}
+        plan, frames = {**PLAN, "rig": rig}, self.folder / "f"
+        ladder("render", "wulfenite", "--plan", self.write("p.json", plan), "--out", frames)
+        names = sorted(path.name for path in frames.glob("*.jpg"))
+        optics = json.loads(ladder("optics", self.write("rig.json", rig)).stdout)
+        # Told out of order, and with a rung that was shot again: positions decide.
+        depth = {name: 100.0 + 22.5 * place for place, name in enumerate(names)}
+        (frames / "z_again.jpg").write_bytes((frames / names[4]).read_bytes())
+        known = ("--positions", self.write("at.json", {**depth, "z_again.jpg": depth[names[4]] + 1.0}),
+                 "--rig", self.folder / "rig.json")  # fmt: skip
+        out = self.folder / "o"
+        merged = ladder("merge", frames, "--out", out, *known, "--exclude", names[8], "--exclude", names[0])
+        self.assertEqual(merged.returncode, 0, merged.stderr)
+        report = json.loads((out / "report.json").read_text())
+        self.assertEqual(report["frames_used"], [*names[1:5], "z_again.jpg", *names[5:8], *names[9:]])
+        self.assertEqual({one["file"]: one["reason"] for one in report["excluded"]},
+                         {names[0]: "left out as asked", names[8]: "left out as asked"})  # fmt: skip
+        self.assertAlmostEqual(report["scale"]["um_per_px"], optics["pixel_um"])
+        self.assertEqual(report["scale"]["source"], "computed from the rig")
+        self.assertAlmostEqual(sum(report["gave"].values()), 1.0, places=3)
+        found, u = (tifffile.imread(out / name) for name in ("depth.tif", "depth_u.tif"))
+        self.assertLess(float(np.nanmax(found)), depth[names[-1]] - depth[names[1]])
+        np.testing.assert_array_equal(np.isfinite(found), np.isfinite(u))
+        self.assertTrue(0.5 < float(np.nanmedian(u)) < 10.0)  # µm, of steps of 22.5
+        for one in report["findings"]:
+            self.assertEqual(set(one), {"kind", "x", "y", "width", "height", "files", "size", "unit", "do"})
+        # The same settings give the same bytes.
+        ladder("merge", frames, "--out", self.folder / "o2", *known, "--exclude", names[8], "--exclude", names[0])
+        for name in ("composite.tif", "depth.tif", "depth_u.tif"):
+            self.assertEqual((out / name).read_bytes(), (self.folder / "o2" / name).read_bytes(), name)
+        sharp = ("--sharp-near-um", "0", "--sharp-far-um", "100", "--step-um", "22.5", "--method", "select")
+        ladder("merge", frames, "--out", self.folder / "o3", *sharp, "--exclude", "z_again.jpg")
+        share = json.loads((self.folder / "o3/report.json").read_text())["share"]
+        self.assertEqual([share[name] for name in names[5:]], [0.0] * 7)
+
+    def test_what_a_merge_cannot_use_is_named(self) -> None:
+        frames = self.folder / "frames"
+        frames.mkdir()
+        for number in range(3):
+            (frames / f"{number}.jpg").write_bytes(picture(seed=number))
+        merge = ("merge", frames, "--out", self.folder / "o")
+        self.bad(ladder(*merge, "--exclude", "9.jpg"), "9.jpg", "not in the folder")
+        self.bad(ladder(*merge, "--exclude", "0.jpg", "--exclude", "1.jpg"), "at least 2", "left out as asked")
+        at = self.write("at.json", {"0.jpg": 0, "1.jpg": 10})
+        self.bad(ladder(*merge, "--positions", at), "2.jpg", "--exclude")
+        self.bad(ladder(*merge, "--positions", self.write("at.json", {"0.jpg": "near"})), "at.json", "0.jpg")
+        self.bad(ladder(*merge, "--calm", "2"), "calm")
+        self.bad(ladder(*merge, "--window-px", "0"), "window")
+        self.bad(ladder(*merge, "--sharp-near-um", "10"), "give the step or positions")
+        rig = {k: RIG[k] for k in ("sensor", "train")}
+        rig["sensor"] = {"width_px": 6000, "height_px": 4000, "pixel_um": 3.76}
+        self.bad(ladder(*merge, "--rig", self.write("rig.json", rig)), "6000 × 4000", "cropped")
+        self.assertFalse((self.folder / "o").exists())
+
     def test_scale_and_ramp(self) -> None:
         slide = self.folder / "slide.png"
         cv2.imwrite(str(slide), ruled_slide(20, 3) * 255)

@@ -131,15 +131,15 @@ DEMO = (
     DemoSpecimen(
         _label("SN-007", "capped column", "snow", "chilled slate", "Tarn Hollow, upper terrace",
                "Collected at −9 °C; melts quickly under the lamp.", width_mm=1.1, depth_mm=0.5),
-        MACRO_FIVE, _plan(3_200, 460), "capped-column", ("pyramid",),
+        MACRO_FIVE, _plan(3_200, 460), "capped-column", ("auto",),
     ),
     DemoSpecimen(
         _label("MN-113", "wulfenite blade", "mineral", "putty mount", "Hollow Rake, old level"),
-        MEASURED, _plan(8_000, 600), "wulfenite", ("pyramid",),
+        MEASURED, _plan(8_000, 600), "wulfenite", ("auto",),
     ),
     DemoSpecimen(
         _label("IN-262", "lacewing head", "insect", "pinned", "Tarn Hollow, light trap"),
-        FIVE, _plan(15_300, 420), "lacewing-eyes", ("pyramid",),
+        FIVE, _plan(15_300, 420), "lacewing-eyes", ("auto",),
     ),
     DemoSpecimen(
         _label("AM-031", "fungus gnat in resin", "inclusion", "polished block", "Tarn Hollow collection",
@@ -151,7 +151,7 @@ DEMO = (
     DemoSpecimen(_label("MN-109", "garnet in schist", "mineral", "loose, on putty", "Hollow Rake")),
     DemoSpecimen(
         _label("TH-0402", "fern sporangia", "plant", "dry on card", "Tarn Hollow, gully"),
-        FIVE, _plan(6_250, 520), "fern-sporangia", ("pyramid",),
+        FIVE, _plan(6_250, 520), "fern-sporangia", ("auto",),
     ),
     DemoSpecimen(_label("MN-120", "fluorite, corner of a cube", "mineral", "putty mount", "Hollow Rake, tip")),
     DemoSpecimen(_label("SN-011", "graupel", "snow", "chilled slate", "Tarn Hollow, upper terrace")),

@@ -203,8 +203,8 @@ export const api = {
     answered(client.POST("/api/takes/{take_id}/resume", { params: { path: { take_id } } })),
   orderRun: (order: "pause" | "go-on" | "stop-after-rung") =>
     answered(client.POST("/api/bench/run/{order}", { params: { path: { order } } })),
-  beginMerge: (take_id: number, method: Schemas["MergeEntry"]["method"]) =>
-    answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: { method } })),
+  beginMerge: (take_id: number, entry: Schemas["MergeEntry"]) =>
+    answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: entry })),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
   session: () => answered(client.GET("/api/session")),

@@ -16,6 +16,8 @@ interface Props {
   overlay?: React.ReactNode;
   /** Told the pixel under the pointer, or none. */
   onPoint?: (at: { x: number; y: number } | null) => void;
+  /** A box to bring to the middle, at 1:1 or as large as it fits; a new object goes there once. */
+  goTo?: { x: number; y: number; width: number; height: number } | null;
   /** What lies over the lower left corner, such as a legend. */
   corner?: React.ReactNode;
 }
@@ -23,7 +25,7 @@ interface Props {
 const STEP = 0.02;
 
 /** Two pictures of the same field against each other, a divider between them, down to 1:1, by tiles. */
-export function Viewer({ left, right, overlay, onPoint, corner }: Props) {
+export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [viewer, setViewer] = useState<OpenSeadragon.Viewer | null>(null);
   const [divider, setDivider] = useState(0.5);
@@ -103,6 +105,20 @@ export function Viewer({ left, right, overlay, onPoint, corner }: Props) {
       viewer.forceRedraw();
     }
   }, [viewer, divider]);
+
+  useEffect(() => {
+    const item = viewer?.world.getItemAt(0);
+    if (!viewer || !item || !goTo) return;
+    const { x, y, width, height } = goTo;
+    const wanted = item.imageToViewportRectangle(x, y, width, height);
+    const shown = viewer.viewport.getContainerSize();
+    const one = window.devicePixelRatio;
+    if (width > shown.x * one || height > shown.y * one) viewer.viewport.fitBounds(wanted);
+    else {
+      viewer.viewport.zoomTo(item.imageToViewportZoom(1 / one));
+      viewer.viewport.panTo(wanted.getCenter());
+    }
+  }, [viewer, goTo]);
 
   const pull = (event: React.PointerEvent) => {
     if (event.buttons !== 1 || !box.current) return;

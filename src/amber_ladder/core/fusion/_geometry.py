@@ -276,22 +276,21 @@ def carried_over(
     return new_peaks, new_confidence
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _carry_over(
     index: Float, peaks: Float, confidence: Float, back: Float, new_peaks: Float, new_confidence: Float
 ) -> None:
+    # Not in parallel: numba then took half of what lies outside for inside.
     height, width = index.shape
     last = len(back) - 1
-    for y in numba.prange(height):
+    for y in range(height):
         for x in range(width):
-            frame = len(back) // 2
+            frame, j, i, row, column = len(back) // 2, 0, 0, 0, 0
             for _ in range(3):
-                at = back[frame]
-                j = int(np.rint(at[1, 0] * x + at[1, 1] * y + at[1, 2]))
-                i = int(np.rint(at[0, 0] * x + at[0, 1] * y + at[0, 2]))
-                seen = index[min(max(j, 0), height - 1), min(max(i, 0), width - 1)]
-                frame = min(max(int(np.rint(seen)), 0), last)
-            if 0 <= j < height and 0 <= i < width:
-                new_peaks[y, x], new_confidence[y, x] = peaks[j, i], confidence[j, i]
-            else:
-                new_peaks[y, x], new_confidence[y, x] = np.nan, 0.0
+                j = int(np.rint(back[frame, 1, 0] * x + back[frame, 1, 1] * y + back[frame, 1, 2]))
+                i = int(np.rint(back[frame, 0, 0] * x + back[frame, 0, 1] * y + back[frame, 0, 2]))
+                row, column = min(max(j, 0), height - 1), min(max(i, 0), width - 1)
+                frame = min(max(int(np.rint(index[row, column])), 0), last)
+            new_peaks[y, x], new_confidence[y, x] = np.nan, 0.0
+            if row == j and column == i:
+                new_peaks[y, x], new_confidence[y, x] = peaks[row, column], confidence[row, column]

@@ -130,6 +130,15 @@ def merge_frames(
     if depths_um is not None:
         order = "near-first"
     _check_size(settings, frames)
+    if (
+        depths_um is None
+        and settings.step_um is None
+        and (settings.sharp_near_um, settings.sharp_far_um) != (None,) * 2
+    ):
+        raise BadInput(
+            "what shall be sharp is told in µm, but how far frames lie apart is not known: give the step or positions",
+            field="sharp_near_um",
+        )
     optics = resolve(settings.rig) if settings.rig else None
     spread_px = _OF_AIRY * optics.airy_px if optics else None
     found = survey(frames, order=order, positions_um=depths_um, spread_px=spread_px, progress=progress)
@@ -188,13 +197,8 @@ def _frame_depths(
 def _sharp(found: Survey, settings: MergeSettings, at_um: NDArray[np.float64] | None) -> tuple[int, int] | None:
     """First and last used frame, as shot, of what shall be sharp. Raises BadInput where that means nothing."""
     near, far = settings.sharp_near_um, settings.sharp_far_um
-    if near is None and far is None:
+    if at_um is None or (near is None and far is None):
         return None
-    if at_um is None:
-        raise BadInput(
-            "what shall be sharp is told in µm, but how far frames lie apart is not known: give the step or positions",
-            field="sharp_near_um",
-        )
     low, high = at_um[0] if near is None else near, at_um[-1] if far is None else far
     first, last = (int(np.argmin(np.abs(at_um - edge))) for edge in (low, high))
     if low >= high or first >= last:

@@ -15,7 +15,17 @@ import { Discard } from "../../ui/Discard";
 import { Notice } from "../../ui/Notice";
 import { DepthLegend } from "./DepthLegend";
 import { MergeControls } from "./MergeControls";
-import { depthLabel, largestShift, orderText, type Report, reportOf, title } from "./report";
+import {
+  depthLabel,
+  FINDINGS,
+  type Finding,
+  largestShift,
+  orderText,
+  type Report,
+  reportOf,
+  settingsText,
+  title,
+} from "./report";
 
 interface Props {
   stack: Stack;
@@ -30,6 +40,7 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
   const [over, setOver] = useState("");
   const [against, setAgainst] = useState("");
   const [at, setAt] = useState<{ x: number; y: number } | null>(null);
+  const [goTo, setGoTo] = useState<Finding | null>(null);
   const options = useMemo(() => pictures(shown.take, finished), [shown.take, finished]);
   const composite = options.find((one) => one.value === `composite-${shown.merge.id}`);
   const left = options.find((one) => one.value === over) ?? composite;
@@ -62,20 +73,19 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
           left={left.shown}
           right={right.shown}
           onPoint={setAt}
+          goTo={goTo}
           corner={
             ofDepth !== undefined &&
             legend.data && <DepthLegend legend={legend.data} mergeId={ofDepth} at={at} />
           }
           overlay={
             // What all frames share: beyond it nothing was measured, and exports leave it off.
-            <rect
-              {...report.crop}
-              fill="none"
-              stroke="var(--mark)"
-              strokeWidth="1.5"
-              strokeDasharray="6 4"
-              vectorEffect="non-scaling-stroke"
-            />
+            <>
+              <Outline box={report.crop} dashed />
+              {report.findings?.map((one) => (
+                <Outline key={one.do} box={one} />
+              ))}
+            </>
           }
         />
         <div className="flex h-[36%] min-h-48 shrink-0 flex-col border-ink border-t bg-sheet small:h-auto">
@@ -112,7 +122,15 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
                   </li>
                 ))}
               </ul>
-              <Findings take={shown.take} report={report} />
+              <Findings
+                take={shown.take}
+                report={report}
+                onGo={(one) => {
+                  setGoTo({ ...one });
+                  const frame = shown.take.frames.find(({ name }) => name === one.files[0]);
+                  if (frame) setAgainst(`frame-${frame.id}`);
+                }}
+              />
               <Discard
                 kind="merge"
                 label="Discard this merge"
@@ -158,6 +176,7 @@ function MergeCard({ take, merge, takes, pressed, onClick }: CardProps) {
       <Line label="Frames used" value={`${report.frames_used.length} of ${take.frames.length}`} />
       <Line label="Order" value={orderText(report)} />
       <Line label="Depth" value={depthText(merge)} />
+      {settingsText(report) && <Line label="Settings" value={settingsText(report)} />}
       <Line label="Largest shift" value={`${largestShift(report).toFixed(1)} px`} />
       <Line label="Took" value={duration(report.seconds)} />
     </button>
@@ -173,26 +192,59 @@ function Line({ label, value }: { label: string; value: string }) {
   );
 }
 
-function Findings({ take, report }: { take: Take; report: Report }) {
+function Outline({ box, dashed }: { box: Pick<Finding, "x" | "y" | "width" | "height">; dashed?: boolean }) {
+  return (
+    <rect
+      x={box.x}
+      y={box.y}
+      width={box.width}
+      height={box.height}
+      fill="none"
+      stroke={dashed ? "var(--mark)" : "var(--fault)"}
+      strokeWidth={dashed ? 1.5 : 2}
+      strokeDasharray={dashed ? "6 4" : undefined}
+      vectorEffect="non-scaling-stroke"
+    />
+  );
+}
+
+function Findings({ take, report, onGo }: { take: Take; report: Report; onGo: (one: Finding) => void }) {
   const files = report.excluded.map((one) => `${one.file} ${one.reason}`).join("; ");
   return (
     <div className="space-y-2 px-4 py-3 empty:hidden">
-      {report.warnings?.map((warning) => (
-        <Notice key={warning} kind="hint">
-          {warning}
-        </Notice>
-      ))}
+      {report.findings && report.findings.length > 0 && (
+        <ul aria-label="Findings" className="space-y-1">
+          {report.findings.map((one) => (
+            <li key={one.do}>
+              <button
+                type="button"
+                onClick={() => onGo(one)}
+                className="w-full border-fault border-l-4 bg-fault-wash px-3.5 py-2 text-left text-[0.9375rem] hover:bg-card"
+              >
+                <strong>{FINDINGS[one.kind]}</strong> {one.size} {one.unit}: {one.do}.
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      {!report.findings &&
+        report.warnings?.map((warning) => (
+          <Notice key={warning} kind="hint">
+            {warning}
+          </Notice>
+        ))}
       <SeriesWarnings take={take} />
-      {report.coverage.gaps.map((gap) => (
-        <Notice
-          key={gap.after_frame}
-          kind="fault"
-          title={`Nothing sharp between ${gap.after_frame} and ${gap.before_frame}.`}
-        >
-          Rungs are missing there: the picture is soft at that depth. Shoot another take, or add the missing
-          frames.
-        </Notice>
-      ))}
+      {!report.findings &&
+        report.coverage.gaps.map((gap) => (
+          <Notice
+            key={gap.after_frame}
+            kind="fault"
+            title={`Nothing sharp between ${gap.after_frame} and ${gap.before_frame}.`}
+          >
+            Rungs are missing there: the picture is soft at that depth. Shoot another take, or add the missing
+            frames.
+          </Notice>
+        ))}
       {report.excluded.length > 0 && (
         <Notice kind="hint" title={`${report.excluded.length} left out.`}>
           {files}

@@ -2,10 +2,10 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Stack, type Take } from "../../client/api";
 import { Button } from "../../ui/Button";
-import { Check } from "../../ui/Field";
+import { Check, NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Work } from "../../ui/Work";
-import { METHODS, type Method, title } from "./report";
+import { METHODS, type Method, title, USUAL_WINDOW_PX } from "./report";
 
 const PHASES: Record<string, string> = {
   register: "Aligning and measuring focus",
@@ -18,10 +18,21 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
   const fresh = take.merges.every((merge) => merge.task.state !== "done");
-  const [methods, setMethods] = useState<ReadonlySet<Method>>(new Set(fresh ? ["pyramid"] : []));
+  const [methods, setMethods] = useState<ReadonlySet<Method>>(new Set(fresh ? ["auto"] : []));
+  const [windowPx, setWindowPx] = useState<number | null>(USUAL_WINDOW_PX);
+  const [calm, setCalm] = useState<number | null>(0);
+  const [near, setNear] = useState<number | null>(null);
+  const [far, setFar] = useState<number | null>(null);
   const begin = useMutation({
     mutationFn: async () => {
-      for (const method of methods) await api.beginMerge(take.id, method);
+      for (const method of methods)
+        await api.beginMerge(take.id, {
+          method,
+          window_px: windowPx ?? USUAL_WINDOW_PX,
+          calm: calm ?? 0,
+          sharp_near_um: near,
+          sharp_far_um: far,
+        });
     },
     onSuccess: () => setMethods(new Set()),
     onSettled: refresh,
@@ -74,6 +85,40 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
           {methods.size > 1 ? `Merge by these ${methods.size}` : `Merge take ${take.number}`}
         </Button>
       </div>
+      <details>
+        <summary className="min-h-8 cursor-pointer py-1 text-ink2">Window, calm, sharp range</summary>
+        <div className="grid grid-cols-2 gap-x-5">
+          <NumberField
+            label="Window"
+            unit="px"
+            value={windowPx}
+            onChange={setWindowPx}
+            hint="Pyramid, also within auto: smaller keeps finer hairs, larger is calmer."
+          />
+          <NumberField
+            label="Calm"
+            value={calm}
+            onChange={setCalm}
+            hint="0 to 1: how far noise is averaged away where no frame stands out."
+          />
+          <NumberField
+            label="Sharp from"
+            unit="µm"
+            value={near}
+            onChange={setNear}
+            optional
+            hint="Depth below the nearest frame; empty for all."
+          />
+          <NumberField
+            label="Sharp to"
+            unit="µm"
+            value={far}
+            onChange={setFar}
+            optional
+            hint="Beyond, it falls off as in a single frame."
+          />
+        </div>
+      </details>
       {[begin.error, stop.error].map(
         (error) =>
           error && (

@@ -54,9 +54,10 @@ function Start({ stack, take }: { stack: Stack; take: Take | undefined }) {
       </h2>
       <TakeFrames take={take} />
       <p className="text-ink2">
-        Pyramid chooses per scale: best for bristles and overlaps, a little noisier. Depth pick takes each
-        place from one frame: true tones, fails where hairs cross. Contrast blend averages by sharpness: calm
-        and smooth, soft in the finest detail. Try more than one and compare at 1:1.
+        Auto takes depth pick where the surface is steady and pyramid where it breaks off. Pyramid chooses per
+        scale: best for bristles and overlaps, a little noisier. Depth pick takes each place from one frame:
+        true tones, fails where hairs cross. Contrast blend averages by sharpness: calm and smooth, soft in
+        the finest detail. Try more than one and compare at 1:1.
       </p>
       <MergeControls stack={stack} take={take} />
     </div>

@@ -1,8 +1,34 @@
 import type { Merge } from "../../client/api";
 import { depthRange } from "../../specimen/figures";
 
-export const METHODS = { pyramid: "Pyramid", select: "Depth pick", blend: "Contrast blend" } as const;
+export const METHODS = {
+  auto: "Auto",
+  pyramid: "Pyramid",
+  select: "Depth pick",
+  blend: "Contrast blend",
+} as const;
+/** As the server has it: over which the pyramid compares detail. */
+export const USUAL_WINDOW_PX = 2.2;
 export type Method = keyof typeof METHODS;
+
+/** A place to look at, and what to do about it. Merges of earlier versions have none. */
+export interface Finding {
+  kind: "gap" | "end" | "alignment";
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  files: string[];
+  size: number;
+  unit: "µm" | "px";
+  do: string;
+}
+
+export const FINDINGS: Record<Finding["kind"], string> = {
+  gap: "Rungs missing",
+  end: "End not reached",
+  alignment: "Alignment doubtful",
+};
 
 /** What a merge reports, as far as the pages show it. */
 export interface Report {
@@ -12,7 +38,16 @@ export interface Report {
   coverage: { gaps: Array<{ after_frame: string; before_frame: string }>; depth_known: number };
   registration: Array<{ file: string; matrix: number[][] }>;
   seconds: number;
-  settings: { order: "near-first" | "far-first"; order_from: string };
+  settings: {
+    order: "near-first" | "far-first";
+    order_from: string;
+    window_px?: number;
+    calm?: number;
+    sharp_near_um?: number | null;
+    sharp_far_um?: number | null;
+  };
+  gave?: Record<string, number>;
+  findings?: Finding[];
   warnings?: string[];
 }
 
@@ -27,6 +62,20 @@ export const depthLabel = (merge: Merge) => `Depth, ${depthRange(merge)}, ${titl
 export function orderText({ settings: { order, order_from } }: Report): string {
   const assumed = order_from.startsWith("assumed") ? ", assumed" : "";
   return `${order === "near-first" ? "near first" : "far first"}${assumed}`;
+}
+
+/** What was set beyond the way to merge, and what auto used where; empty for the usual. */
+export function settingsText({ settings, gave }: Report): string {
+  const { window_px = USUAL_WINDOW_PX, calm = 0, sharp_near_um: near, sharp_far_um: far } = settings;
+  const pyramid = gave?.pyramid;
+  return [
+    pyramid !== undefined && pyramid < 1 ? `pyramid in ${Math.round(100 * pyramid)} %` : "",
+    window_px === USUAL_WINDOW_PX ? "" : `window ${window_px} px`,
+    calm === 0 ? "" : `calm ${calm}`,
+    near == null && far == null ? "" : `sharp ${near ?? 0} to ${far ?? "the end"} µm`,
+  ]
+    .filter(Boolean)
+    .join(", ");
 }
 
 /** How far the alignment moved the middle of any frame. */

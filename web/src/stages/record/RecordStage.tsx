@@ -11,7 +11,12 @@ import { type Finished, finishedMerges, shownMerge, useStack, useTake } from "..
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
 
-const METHODS: Record<string, string> = { pyramid: "pyramid", select: "depth pick", blend: "contrast blend" };
+const METHODS: Record<string, string> = {
+  auto: "auto",
+  pyramid: "pyramid",
+  select: "depth pick",
+  blend: "contrast blend",
+};
 
 /** The label and record of a stack, and its files for others. */
 export function RecordStage() {
