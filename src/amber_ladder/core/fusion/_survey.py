@@ -31,6 +31,8 @@ _NEVER_HALVED_PX = 150_000
 _ALIKE = 0.35  # correlation below which two neighbours do not show the same thing
 _TELLING_SCALE = 0.006  # change of scale over the stack from which its direction can be told; less may be error
 _GAP_RATIO = 1.6  # against usual: two missing frames come to 1.75 and more, whole stacks stay below 1.4
+_GAP_ALONE = 2.0
+_GAP_SHARE = 0.002  # of the picture, sharpest in either frame beside a gap
 _LEAST_STEP = 0.05
 
 
@@ -125,7 +127,7 @@ def survey(
         surface=surface(index, confidence),
         confidence=confidence,
         crop=crop,
-        gaps=_gaps(peaks.drop_before, peaks.drop_after, chain.used),
+        gaps=_gaps(peaks.drop_before, peaks.drop_after, chain.used, first),
         near_first=near_first,
         order_basis=basis,
     )
@@ -228,15 +230,21 @@ def _direction(order: Order, scales: list[float]) -> tuple[bool, str]:
     )
 
 
-def _gaps(before: NDArray[np.float64], after: NDArray[np.float64], used: list[int]) -> tuple[tuple[int, int], ...]:
+def _gaps(
+    before: NDArray[np.float64], after: NDArray[np.float64], used: list[int], found: Surface
+) -> tuple[tuple[int, int], ...]:
     """Neighbours between which sharpness falls much faster than elsewhere: rungs are missing there."""
     known = np.concatenate([before[np.isfinite(before)], after[np.isfinite(after)]])
     if known.size < 6:
         return ()
     usual = float(np.median(known))
-    # Seen from both sides: what only one of them tells may be the last thing in focus.
-    return tuple(
-        (used[i], used[i + 1])
-        for i in range(len(used) - 1)
-        if np.sqrt(max(after[i] * before[i + 1], 0.0)) > _GAP_RATIO * usual
-    )
+    # What lies at missing rungs is sharpest in the frames beside them; a few peaks of noise are no witnesses.
+    sharp = np.bincount(np.rint(found.index[found.known]).astype(np.intp), minlength=len(used)) / found.index.size
+
+    def missing(i: int) -> bool:
+        drops = np.array([after[i], before[i + 1]])
+        told = np.maximum(drops[np.isfinite(drops) & (sharp[i : i + 2] > _GAP_SHARE)] / usual, 1e-3)
+        # What only one side tells may be the last thing in focus.
+        return told.size > 0 and bool(np.exp(np.log(told).mean()) > (_GAP_RATIO if told.size == 2 else _GAP_ALONE))
+
+    return tuple((used[i], used[i + 1]) for i in range(len(used) - 1) if missing(i))

@@ -4,7 +4,7 @@ import { useMemo, useState } from "react";
 import { api, type Merge, type Stack, type Take } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { duration } from "../../lib/numbers";
+import { duration, trimmed } from "../../lib/numbers";
 import { type Shown, Viewer } from "../../pictures/Viewer";
 import { depthText } from "../../specimen/figures";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
@@ -107,6 +107,14 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
           </div>
           <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(280px,38%)] small:block">
             <section aria-label="Results" className="overflow-y-auto">
+              <Findings
+                report={report}
+                onGo={(one) => {
+                  setGoTo({ ...one });
+                  const frame = shown.take.frames.find(({ name }) => name === one.files[0]);
+                  if (frame) setAgainst(`frame-${frame.id}`);
+                }}
+              />
               <ul className="flex flex-wrap">
                 {finished.map((one) => (
                   <li key={one.merge.id} className="border-rule border-r border-b">
@@ -122,15 +130,7 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
                   </li>
                 ))}
               </ul>
-              <Findings
-                take={shown.take}
-                report={report}
-                onGo={(one) => {
-                  setGoTo({ ...one });
-                  const frame = shown.take.frames.find(({ name }) => name === one.files[0]);
-                  if (frame) setAgainst(`frame-${frame.id}`);
-                }}
-              />
+              <Remarks take={shown.take} report={report} />
               <Discard
                 kind="merge"
                 label="Discard this merge"
@@ -208,25 +208,32 @@ function Outline({ box, dashed }: { box: Pick<Finding, "x" | "y" | "width" | "he
   );
 }
 
-function Findings({ take, report, onGo }: { take: Take; report: Report; onGo: (one: Finding) => void }) {
+function Findings({ report, onGo }: { report: Report; onGo: (one: Finding) => void }) {
+  if (!report.findings?.length) return null;
+  return (
+    <ul aria-label="Findings" className="space-y-1 border-rule border-b px-4 py-3">
+      {report.findings.map((one) => (
+        <li key={one.do}>
+          <button
+            type="button"
+            onClick={() => onGo(one)}
+            className="w-full border-fault border-l-4 bg-fault-wash px-3.5 py-2 text-left text-[0.9375rem] hover:bg-card"
+          >
+            <strong>
+              {FINDINGS[one.kind]}, {trimmed(one.size.toPrecision(3))} {one.unit} across:
+            </strong>{" "}
+            {one.do}.
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Remarks({ take, report }: { take: Take; report: Report }) {
   const files = report.excluded.map((one) => `${one.file} ${one.reason}`).join("; ");
   return (
     <div className="space-y-2 px-4 py-3 empty:hidden">
-      {report.findings && report.findings.length > 0 && (
-        <ul aria-label="Findings" className="space-y-1">
-          {report.findings.map((one) => (
-            <li key={one.do}>
-              <button
-                type="button"
-                onClick={() => onGo(one)}
-                className="w-full border-fault border-l-4 bg-fault-wash px-3.5 py-2 text-left text-[0.9375rem] hover:bg-card"
-              >
-                <strong>{FINDINGS[one.kind]}</strong> {one.size} {one.unit}: {one.do}.
-              </button>
-            </li>
-          ))}
-        </ul>
-      )}
       {!report.findings &&
         report.warnings?.map((warning) => (
           <Notice key={warning} kind="hint">

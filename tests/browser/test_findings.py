@@ -1,0 +1,45 @@
+"""What is wrong with a merge is outlined, and a button goes there."""
+
+import re
+import unittest
+
+from playwright.sync_api import expect
+
+from tests.support.browser import PageTest
+from tests.support.station import running
+from tests.support.takes import merged, shot_stack, take_of
+
+
+class Findings(PageTest):
+    def test_an_end_that_was_not_reached_is_a_button_that_goes_to_the_frame_there(self) -> None:
+        running()
+        stack = shot_stack()
+        # Nearly all of this capsule lies at the depth of its 21st rung and of those beside it.
+        take_id = take_of(stack, stack.takes[0].frames[:20])
+        merged(take_id, "auto")
+        page = self.page
+        page.goto(f"/stacks/{stack.id}/merge?take={take_id}")
+        expect(page.locator("[data-loaded=true]")).to_be_visible()
+        finding = page.get_by_role("list", name="Findings").get_by_role("button", name=re.compile("End not reached"))
+        expect(finding).to_contain_text("what lies there is sharp in arrived_019.jpg")
+        self.assert_accessible()
+        finding.focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("combobox", name="Against")).to_contain_text("Frame arrived_019.jpg")
+
+    def test_a_sharp_range_is_set_and_stands_with_the_run(self) -> None:
+        running()
+        stack = shot_stack()
+        page = self.page
+        page.goto(f"/stacks/{stack.id}/merge")
+        page.get_by_text("Window, calm, sharp range").click()
+        page.get_by_label("Sharp from").fill("40")
+        page.get_by_label("Sharp to").fill("150")
+        page.get_by_label("Calm").fill("0.5")
+        self.assert_accessible()
+        page.get_by_role("button", name="Merge take 1").click()
+        expect(page.get_by_role("button", name="Auto, run 1")).to_contain_text("calm 0.5, sharp 40 to 150 µm")
+
+
+if __name__ == "__main__":
+    unittest.main()
