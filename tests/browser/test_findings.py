@@ -13,7 +13,7 @@ from tests.support.takes import merged, shot_stack, take_of
 class Findings(PageTest):
     def test_an_end_that_was_not_reached_is_a_button_that_goes_to_the_frame_there(self) -> None:
         running()
-        stack = shot_stack()
+        stack = shot_stack("SHOT-FINDINGS")
         # Nearly all of this capsule lies at the depth of its 21st rung and of those beside it.
         take_id = take_of(stack, stack.takes[0].frames[:20])
         merged(take_id, "auto")
@@ -29,7 +29,7 @@ class Findings(PageTest):
 
     def test_a_sharp_range_is_set_and_stands_with_the_run(self) -> None:
         running()
-        stack = shot_stack()
+        stack = shot_stack("SHOT-FINDINGS")
         page = self.page
         page.goto(f"/stacks/{stack.id}/merge")
         page.get_by_text("Window, calm, sharp range").click()

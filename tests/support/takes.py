@@ -26,10 +26,10 @@ def new_stack(number: str, **changes: Any) -> StackView:
 
 
 @cache
-def shot_stack() -> StackView:
-    """A stack that was shot once over a simulated moss capsule, once a test process."""
+def shot_stack(number: str = "SHOT-1") -> StackView:
+    """A stack shot once over a simulated moss capsule, once a test process; who adds takes names one of their own."""
     database()
-    stack = new_stack("SHOT-1", far_um=700)
+    stack = new_stack(number, far_um=700)
     take = takes.begin_take(stack.id, "moss-capsule")
     assert take.task is not None
     _ended(take.task.id)

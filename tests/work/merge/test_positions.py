@@ -76,7 +76,7 @@ class Order(unittest.TestCase):
             nearest = next(f for f in one.take.frames if f.id == one.sorting.series[0]["frame_id"])
             self.assertEqual(nearest.planned_um, self.stack.ladder.positions_um[0])
             self.assertEqual((one.settings["method"], one.version is not None), ("select", True))
-            self.assertEqual(one.files, ["composite.tif", "depth.tif", "report.json"])
+            self.assertEqual(one.files, ["composite.tif", "depth.tif", "depth_u.tif", "report.json"])
             self.assertEqual(one.task.stack_id, self.stack.id)
 
 
