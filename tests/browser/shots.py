@@ -7,8 +7,10 @@ from playwright.sync_api import Page
 from amber_ladder.demo.shelf import DEMO, FIVE
 from amber_ladder.demo.tarn_hollow import load_first, load_rest
 from amber_ladder.launch.serve import SOURCE
+from amber_ladder.work.plan import read_stack
 from tests.support.browser import chromium
 from tests.support.station import database, running
+from tests.support.takes import merged, take_of
 
 OUT = SOURCE / "docs" / "screenshots"
 
@@ -29,7 +31,6 @@ def main() -> int:
     for name, path in (
         ("cabinet", "/"),
         ("plan", "/stacks/1/plan"),
-        ("merge", "/stacks/1/merge"),
         ("record", "/stacks/4/record"),
         ("bench-sheet", "/api/stacks/1/bench-sheet"),
     ):
@@ -43,8 +44,20 @@ def main() -> int:
         page.get_by_role("button", name="Shoot the ruled slide on the simulated bench").click()
     answer.value.finished()
     keep(page, "scale")
+    _merge(page)
     _shoot(page)
     return 0
+
+
+def _merge(page: Page) -> None:
+    """The moss once more, with rungs missing in the middle of the capsule: what is found, and where it leads."""
+    stack = read_stack(1)
+    frames = stack.takes[0].frames
+    take_id = take_of(stack, [*frames[:12], *frames[15:]])
+    merged(take_id, "auto")
+    page.goto(f"/stacks/1/merge?take={take_id}")
+    page.get_by_role("list", name="Findings").wait_for()
+    keep(page, "merge")
 
 
 def _shoot(page: Page) -> None:

@@ -29,12 +29,12 @@ class _Level:
         self.detail = np.zeros((*shape, 3), np.float32)
         self.activity = np.full(shape, -1.0, np.float32)
         self.winner = np.zeros(shape, np.int16)
-        # What all frames together say, where noise shall be averaged away.
-        one = (1, 1)
-        self.all_detail = np.zeros((*(shape if calmed else one), 3), np.float32)
-        self.all_activity = np.zeros(shape if calmed else one, np.float32)
-        self.seen = np.zeros(shape if calmed else one, np.float32)
-        self.calmed = calmed
+        # What all frames together say, where noise shall be averaged away: detail, activity, and how many reach there.
+        self.together = (
+            (np.zeros((*shape, 3), np.float32), np.zeros(shape, np.float32), np.zeros(shape, np.float32))
+            if calmed
+            else None
+        )
 
 
 def merge_pyramid(
@@ -61,8 +61,8 @@ def merge_pyramid(
         _add(warped, reach, np.int16(place), levels, base, base_weight, window_px)
     progress("merge", len(found.used), len(found.used))
     for level in levels:
-        if level.calmed:
-            _quiet(level.detail, level.activity, level.all_detail, level.all_activity, level.seen, np.float32(calm))
+        if level.together:
+            _quiet(level.detail, level.activity, *level.together, np.float32(calm))
     picture = _collapse(levels, np.asarray(base / np.maximum(base_weight, 1e-12)[..., None], np.float32))
     # No tone that no frame recorded: what the choice per scale overshoots is cut back.
     np.clip(picture, low, high, out=picture)
@@ -111,8 +111,8 @@ def _add(
             borderValue=255,
         )
         _take(present, coarser, activity, np.asarray(covered), place, level.detail, level.activity, level.winner)
-        if level.calmed:
-            _note(present, coarser, activity, np.asarray(covered), level.all_detail, level.all_activity, level.seen)
+        if level.together:
+            _note(present, coarser, activity, np.asarray(covered), *level.together)
         present = coarser
     energy = cv2.resize(square, (present.shape[1], present.shape[0]), interpolation=cv2.INTER_AREA)
     strength = np.asarray(cv2.GaussianBlur(energy, (0, 0), 2.0), np.float32) + np.float32(1e-6)

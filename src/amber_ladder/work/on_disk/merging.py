@@ -60,6 +60,11 @@ class MergeSettings:
     positions_um: Mapping[str, float] = field(default_factory=dict)
     rig: Rig | None = None
 
+    @property
+    def has_range(self) -> bool:
+        """Whether only a part of the depth shall be sharp."""
+        return self.sharp_near_um is not None or self.sharp_far_um is not None
+
     def checked(self) -> Method:
         """The method. Raises BadInput for a setting that cannot be used."""
         if not 0.5 <= self.window_px <= _LARGEST_WINDOW_PX:
@@ -130,11 +135,7 @@ def merge_frames(
     if depths_um is not None:
         order = "near-first"
     _check_size(settings, frames)
-    if (
-        depths_um is None
-        and settings.step_um is None
-        and (settings.sharp_near_um, settings.sharp_far_um) != (None,) * 2
-    ):
+    if settings.has_range and depths_um is None and settings.step_um is None:
         raise BadInput(
             "what shall be sharp is told in µm, but how far frames lie apart is not known: give the step or positions",
             field="sharp_near_um",
@@ -197,7 +198,7 @@ def _frame_depths(
 def _sharp(found: Survey, settings: MergeSettings, at_um: NDArray[np.float64] | None) -> tuple[int, int] | None:
     """First and last used frame, as shot, of what shall be sharp. Raises BadInput where that means nothing."""
     near, far = settings.sharp_near_um, settings.sharp_far_um
-    if at_um is None or (near is None and far is None):
+    if at_um is None or not settings.has_range:
         return None
     low, high = at_um[0] if near is None else near, at_um[-1] if far is None else far
     first, last = (int(np.argmin(np.abs(at_um - edge))) for edge in (low, high))
