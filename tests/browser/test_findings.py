@@ -35,9 +35,25 @@ class Findings(PageTest):
         page.get_by_text("Window, calm, sharp range").click()
         page.get_by_label("Sharp from").fill("40")
         page.get_by_label("Sharp to").fill("150")
+        # What cannot be used is not sent, nor replaced in silence: the button goes to it.
+        merge = page.get_by_role("button", name="Merge take 1")
+        for label, wrong, why in (
+            ("Window", "", "Enter a number."),
+            ("Calm", "7", "Enter 0 to 1."),
+            ("Sharp to", "far", "This is not a number of µm."),
+            ("Sharp to", "30", "This is nearer than where it begins."),
+        ):
+            field = page.get_by_label(label)
+            right = field.input_value()
+            field.fill(wrong)
+            expect(page.get_by_text(why)).to_be_visible()
+            merge.click()
+            expect(field).to_be_focused()
+            field.fill(right)
+        expect(page.get_by_role("progressbar")).to_have_count(0)
         page.get_by_label("Calm").fill("0.5")
         self.assert_accessible()
-        page.get_by_role("button", name="Merge take 1").click()
+        merge.click()
         expect(page.get_by_role("button", name="Auto, run 1")).to_contain_text("calm 0.5, sharp 40 to 150 µm")
 
 

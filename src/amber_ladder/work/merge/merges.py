@@ -1,9 +1,9 @@
 """Merge: a background job from a take's sorted frames to composite, depth and report."""
 
-from dataclasses import dataclass
-from typing import Annotated
+from dataclasses import dataclass, replace
+from typing import Annotated, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from amber_ladder import __version__
 from amber_ladder.core.frames import Progress
@@ -38,6 +38,19 @@ class MergeEntry(Strict):
     sharp_near_um: Annotated[float, Field(ge=0, le=1e7)] | None = None
     sharp_far_um: Annotated[float, Field(ge=0, le=1e7)] | None = None
 
+    @model_validator(mode="after")
+    def _is_a_range(self) -> Self:
+        if self.sharp_far_um is not None and self.sharp_far_um <= (self.sharp_near_um or 0.0):
+            raise ValueError("sharpness shall end farther away than it begins")
+        return self
+
+    def settings(self) -> MergeSettings:
+        """As the merge of plain folders takes them."""
+        return MergeSettings(
+            self.method, window_px=self.window_px, calm=self.calm, sharp_near_um=self.sharp_near_um,
+            sharp_far_um=self.sharp_far_um,
+        )  # fmt: skip
+
 
 @dataclass(frozen=True, slots=True)
 class _Series:
@@ -52,12 +65,19 @@ class _Series:
 
 
 def begin_merge(take_id: int, entry: MergeEntry, *, priority: int = AT_ONCE) -> MergeView:
-    """Sort a complete take, and queue a merge of that sorting. Raises NotFound, Conflict."""
+    """Sort a complete take, and queue a merge of that sorting. Raises NotFound, Conflict, BadInput."""
     with transaction() as session:
         take = stacks.get_take(session, take_id, locked=True)
         if not take.complete:
             raise Conflict("this take is not complete: finish shooting or adding files first")
-        sorting = stacks.keep_sorting(session, take, _sorting(take))
+        found = _sorting(take)
+        if entry.settings().has_range and not found.depth_from:
+            raise BadInput(
+                "what shall be sharp is told in µm, but nobody knows how far the frames of this take lie apart: leave "
+                "the range empty",
+                field="sharp_near_um",
+            )
+        sorting = stacks.keep_sorting(session, take, found)
         task = Task(kind=KIND, stack_id=take.stack_id)
         merge = Product(kind=KIND, sorting_id=sorting.id, settings=entry.model_dump(), task=task)
         stacks.add_product(session, take, merge)
@@ -81,15 +101,7 @@ def merge_take(task_id: int, progress: Progress) -> None:
         series.frames,
         series.left_out,
         store.product_folder(merge_id),
-        MergeSettings(
-            entry.method,
-            um_per_px=series.um_per_px,
-            window_px=entry.window_px,
-            calm=entry.calm,
-            sharp_near_um=entry.sharp_near_um,
-            sharp_far_um=entry.sharp_far_um,
-            rig=series.rig,
-        ),
+        replace(entry.settings(), um_per_px=series.um_per_px, rig=series.rig),
         progress,
         depths_um=series.depths_um,
         depth_from=series.depth_from,

@@ -71,6 +71,8 @@ class MergeSettings:
             raise BadInput(f"the window is from 0.5 to {_LARGEST_WINDOW_PX:g} px", field="window_px")
         if not 0.0 <= self.calm <= 1.0:
             raise BadInput("calm is from 0 to 1", field="calm")
+        if self.sharp_far_um is not None and self.sharp_far_um <= (self.sharp_near_um or 0.0):
+            raise BadInput("sharpness shall end farther away than it begins", field="sharp_far_um")
         for method in METHODS:
             if method == self.method:
                 return method

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, type Stack, type Take } from "../../client/api";
 import { Button } from "../../ui/Button";
 import { Check, NumberField } from "../../ui/Field";
@@ -13,6 +13,9 @@ const PHASES: Record<string, string> = {
   save: "Saving",
 };
 
+const outside = (value: number | null, low: number, high: number) =>
+  value !== null && (value < low || value > high) ? `Enter ${low} to ${high}.` : undefined;
+
 /** Merge a take by one method or by several, one after another; watch and stop what runs. */
 export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
   const queries = useQueryClient();
@@ -23,6 +26,7 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
   const [calm, setCalm] = useState<number | null>(0);
   const [near, setNear] = useState<number | null>(null);
   const [far, setFar] = useState<number | null>(null);
+  const settings = useRef<HTMLDetailsElement>(null);
   const begin = useMutation({
     mutationFn: async () => {
       for (const method of methods)
@@ -37,6 +41,13 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
     onSuccess: () => setMethods(new Set()),
     onSettled: refresh,
   });
+  /** What cannot be used is gone to instead: it may lie in the folded part. */
+  const start = () => {
+    const wrong = settings.current?.querySelector<HTMLElement>("[aria-invalid=true]");
+    if (!wrong || !settings.current) return begin.mutate();
+    settings.current.open = true;
+    wrong.focus();
+  };
   const stop = useMutation({ mutationFn: (id: number) => api.stop(id), onSuccess: refresh });
   const running = take.merges.filter(({ task }) => task.state === "running" || task.state === "waiting");
   const last = take.merges.at(-1);
@@ -80,45 +91,11 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
         <Button
           look={fresh && running.length === 0 ? "next" : "plain"}
           disabled={begin.isPending || methods.size === 0}
-          onClick={() => begin.mutate()}
+          onClick={start}
         >
           {methods.size > 1 ? `Merge by these ${methods.size}` : `Merge take ${take.number}`}
         </Button>
       </div>
-      <details>
-        <summary className="min-h-8 cursor-pointer py-1 text-ink2">Window, calm, sharp range</summary>
-        <div className="grid grid-cols-2 gap-x-5">
-          <NumberField
-            label="Window"
-            unit="px"
-            value={windowPx}
-            onChange={setWindowPx}
-            hint="Pyramid, also within auto: smaller keeps finer hairs, larger is calmer."
-          />
-          <NumberField
-            label="Calm"
-            value={calm}
-            onChange={setCalm}
-            hint="0 to 1: how far noise is averaged away where no frame stands out."
-          />
-          <NumberField
-            label="Sharp from"
-            unit="µm"
-            value={near}
-            onChange={setNear}
-            optional
-            hint="Depth below the nearest frame; empty for all."
-          />
-          <NumberField
-            label="Sharp to"
-            unit="µm"
-            value={far}
-            onChange={setFar}
-            optional
-            hint="Beyond, it falls off as in a single frame."
-          />
-        </div>
-      </details>
       {[begin.error, stop.error].map(
         (error) =>
           error && (
@@ -127,6 +104,42 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
             </Notice>
           ),
       )}
+      <details ref={settings}>
+        <summary className="min-h-8 cursor-pointer py-1 text-ink2">Window, calm, sharp range</summary>
+        <NumberField
+          label="Window"
+          unit="px"
+          value={windowPx}
+          onChange={setWindowPx}
+          problem={outside(windowPx, 0.5, 50)}
+          hint="Pyramid, also within auto: smaller keeps finer hairs, larger is calmer."
+        />
+        <NumberField
+          label="Calm"
+          value={calm}
+          onChange={setCalm}
+          problem={outside(calm, 0, 1)}
+          hint="How far noise is averaged away where no frame stands out, 0 to 1."
+        />
+        <NumberField
+          label="Sharp from"
+          unit="µm"
+          value={near}
+          onChange={setNear}
+          optional
+          problem={outside(near, 0, 1e7)}
+          hint="Depth below the nearest frame; empty: all."
+        />
+        <NumberField
+          label="Sharp to"
+          unit="µm"
+          value={far}
+          onChange={setFar}
+          optional
+          problem={far !== null && far <= (near ?? 0) ? "This is nearer than where it begins." : undefined}
+          hint="Beyond, the picture falls off as in a single frame."
+        />
+      </details>
     </section>
   );
 }
