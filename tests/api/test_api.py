@@ -160,6 +160,7 @@ class Api(unittest.TestCase):
             (f"/api/pictures/frame/{stack['takes'][0]['frames'][0]['id']}/preview.jpg", "image/jpeg"),
             (f"/api/merges/{number}/composite.tif", "image/tiff"),
             (f"/api/merges/{number}/depth.tif", "image/tiff"),
+            (f"/api/merges/{number}/depth_u.tif", "image/tiff"),
             (f"/api/merges/{number}/picture.png", "image/png"),
             (f"/api/merges/{number}/record.json", "application/json"),
             ("/api/ledger.csv", "text/csv; charset=utf-8"),

@@ -42,8 +42,8 @@ def apply_scale(stack_id: int, entry: AppliedScale) -> list[scale.ScaleChoice]:
 
 
 @router.get("/merges/{merge_id}/{kind}.tif", response_class=FileResponse)
-def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> FileResponse:
-    """Composite or depth as merged."""
+def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> FileResponse:
+    """Composite, depth or its standard uncertainty as merged."""
     file = ExitStack()
     path, name = file.enter_context(record.tiff(merge_id, kind))
     return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))

@@ -36,18 +36,21 @@ def write_depth(
     path: Path, depth: NDArray[np.float32], *, unit: str, um_per_px: float | None = None, uncertainty: bool = False
 ) -> None:
     """Float TIFF (H, W); NaN where unknown. Unit and scale stand in the description, the scale as pixels per cm too."""
-    scale = "scale not known" if um_per_px is None else f"{um_per_px:.6g} µm/px"
     what = (
         f"Standard uncertainty of depth, {unit}"
         if uncertainty
         else f"Depth below the nearest kept frame, {unit}, growing away from the camera"
     )
-    description = f"{what}; NaN where unknown; {scale}"
+    _write_floats(path, depth, f"{what}; NaN where unknown", um_per_px)
+
+
+def _write_floats(path: Path, plane: NDArray[np.float32], what: str, um_per_px: float | None) -> None:
+    scale = "scale not known" if um_per_px is None else f"{um_per_px:.6g} µm/px"
     tifffile.imwrite(
         path,
-        depth.astype(np.float32),
+        plane.astype(np.float32),
         software=SOFTWARE,
-        description=description.encode(),
+        description=f"{what}; {scale}".encode(),
         metadata=None,
         **_resolution(um_per_px),
     )
@@ -66,10 +69,10 @@ def rescaled_composite(source: Path, target: Path, *, um_per_px: float | None) -
 
 
 def rescaled_depth(source: Path, target: Path, *, um_per_px: float | None) -> None:
-    """A depth map once more, with another scale of its pixels; its unit stays."""
+    """A depth map or its uncertainty once more, with another scale of its pixels; what it says else stays."""
     with tifffile.TiffFile(source) as file:
-        unit = "µm" if ", µm," in str(file.pages.first.description) else "frames"
-    write_depth(target, read_depth(source), unit=unit, um_per_px=um_per_px)
+        what = str(file.pages.first.description).rsplit("; ", 1)[0]
+    _write_floats(target, read_depth(source), what, um_per_px)
 
 
 def _resolution(um_per_px: float | None) -> dict[str, Any]:

@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 import tifffile
 
-from amber_ladder.errors import BadInput
+from amber_ladder.errors import BadInput, NotFound
+from amber_ladder.work import record
 from amber_ladder.work.merge import depth_at, depth_of
 from tests.support.takes import folder_of, merged, shot_stack, take_of
 
@@ -15,6 +16,7 @@ class Depths(unittest.TestCase):
         stack = shot_stack()
         done = merged(take_of(stack, stack.takes[0].frames))
         true = np.asarray(tifffile.imread(folder_of(done) / "depth.tif"))
+        u = np.asarray(tifffile.imread(folder_of(done) / "depth_u.tif"))
         legend = depth_of(done.id)
         self.assertEqual(legend.unit, "µm")
         self.assertAlmostEqual(legend.known_share, float(np.isfinite(true).mean()))
@@ -26,10 +28,17 @@ class Depths(unittest.TestCase):
         self.assertGreater(light[0], light[1])  # pale is near
         for known in (True, False):
             y, x = (int(one[0]) for one in np.nonzero(np.isfinite(true) == known))
-            found = depth_at(done.id, x, y).depth
-            self.assertEqual(found, float(true[y, x]) if known else None)
+            found = depth_at(done.id, x, y)
+            self.assertEqual(found.depth, float(true[y, x]) if known else None)
+            self.assertEqual(found.u, float(u[y, x]) if known else None)
         with self.assertRaisesRegex(BadInput, "outside the picture"):
             depth_at(done.id, true.shape[1], 0)
+        # A merge of an earlier version says nothing of how sure it is, and neither do we.
+        (folder_of(done) / "depth_u.tif").unlink()
+        y, x = (int(one[0]) for one in np.nonzero(np.isfinite(true)))
+        self.assertEqual((depth_at(done.id, x, y).depth, depth_at(done.id, x, y).u), (float(true[y, x]), None))
+        with self.assertRaisesRegex(NotFound, "merge the take again"), record.tiff(done.id, "depth_u"):
+            pass
 
     def test_where_nobody_knows_positions_depth_counts_frames(self) -> None:
         stack = shot_stack()

@@ -86,9 +86,10 @@ def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> li
     if not frames:
         return []
     some = ", ".join(names[frame] for frame in frames[:4]) + (" …" if len(frames) > 4 else "")
+    many = "1 frame lies" if len(frames) == 1 else f"{len(frames)} frames lie"
     do = (
-        f"{len(frames)} frames lie no surer than ± {_DOUBTFUL_PX:g} px at the corners ({some}): compare the picture "
-        "with them there"
+        f"{many} no surer than ± {_DOUBTFUL_PX:g} px at the corners ({some}): compare the picture there with single "
+        "frames"
     )
     return [Finding("alignment", *whole, frames, do)]
 

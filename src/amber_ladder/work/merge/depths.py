@@ -36,9 +36,10 @@ class DepthView:
 
 @dataclass(frozen=True, slots=True)
 class DepthAt:
-    """The depth at one pixel, None where it is unknown."""
+    """The depth at one pixel and its standard uncertainty, None where they are unknown."""
 
     depth: float | None
+    u: float | None
     unit: str
 
 
@@ -55,8 +56,13 @@ def depth_at(merge_id: int, x_px: int, y_px: int) -> DepthAt:
     height, width = depth.shape
     if not (0 <= x_px < width and 0 <= y_px < height):
         raise BadInput(f"{x_px}, {y_px} lies outside the picture of {width} × {height} px")
-    value = float(depth[y_px, x_px])
-    return DepthAt(value if np.isfinite(value) else None, unit)
+    beside = path.with_name("depth_u.tif")  # merges of earlier versions have none
+    u = read_depth(beside)[y_px, x_px] if beside.exists() else np.nan
+    return DepthAt(_known(depth[y_px, x_px]), _known(u), unit)
+
+
+def _known(value: np.float32 | float) -> float | None:
+    return float(value) if np.isfinite(value) else None
 
 
 def _depth_file(merge_id: int) -> tuple[Path, str]:

@@ -66,7 +66,7 @@ def label(merge_id: int) -> RecordView:
 
 
 @contextmanager
-def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> Iterator[tuple[Path, str]]:
+def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> Iterator[tuple[Path, str]]:
     """A merge's TIFF, and the name to save it under. Raises NotFound.
 
     It is the file as it lies on the disk, or where a scale was applied after the merge, a passing copy that carries it.
@@ -75,6 +75,8 @@ def tiff(merge_id: int, kind: Literal["composite", "depth"]) -> Iterator[tuple[P
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         shown, merged = label_of(merge), (merge.report or {})["settings"]
     path = FrameStore(settings().data).product_folder(merge_id) / f"{kind}.tif"
+    if not path.exists() and kind == "depth_u":
+        raise NotFound("this merge was made by a version that did not reckon how sure depth is: merge the take again")
     name = f"{shown.file_stem}_{kind}.tif"
     if shown.um_per_px == merged["um_per_px"]:
         yield path, name

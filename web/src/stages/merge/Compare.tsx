@@ -4,9 +4,21 @@ import { useMemo, useState } from "react";
 import { api, type Merge, type Stack, type Take } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { duration, trimmed } from "../../lib/numbers";
+import { digits, duration, trimmed } from "../../lib/numbers";
 import { type Shown, Viewer } from "../../pictures/Viewer";
 import { depthText } from "../../specimen/figures";
+import {
+  depthLabel,
+  FINDINGS,
+  type Finding,
+  isPlace,
+  largestShift,
+  orderText,
+  type Report,
+  reportOf,
+  settingsText,
+  title,
+} from "../../specimen/report";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import type { Finished } from "../../specimen/stack";
 import { TakeFrames } from "../../specimen/TakeFrames";
@@ -15,17 +27,6 @@ import { Discard } from "../../ui/Discard";
 import { Notice } from "../../ui/Notice";
 import { DepthLegend } from "./DepthLegend";
 import { MergeControls } from "./MergeControls";
-import {
-  depthLabel,
-  FINDINGS,
-  type Finding,
-  largestShift,
-  orderText,
-  type Report,
-  reportOf,
-  settingsText,
-  title,
-} from "./report";
 
 interface Props {
   stack: Stack;
@@ -82,9 +83,11 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
             // What all frames share: beyond it nothing was measured, and exports leave it off.
             <>
               <Outline box={report.crop} dashed />
-              {report.findings?.map((one) => (
-                <Outline key={one.do} box={one} />
-              ))}
+              {report.findings
+                ?.filter((one) => isPlace(one, report))
+                .map((one) => (
+                  <Outline key={one.do} box={one} />
+                ))}
             </>
           }
         />
@@ -110,7 +113,7 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
               <Findings
                 report={report}
                 onGo={(one) => {
-                  setGoTo({ ...one });
+                  if (isPlace(one, report)) setGoTo({ ...one });
                   const frame = shown.take.frames.find(({ name }) => name === one.files[0]);
                   if (frame) setAgainst(`frame-${frame.id}`);
                 }}
@@ -220,7 +223,8 @@ function Findings({ report, onGo }: { report: Report; onGo: (one: Finding) => vo
             className="w-full border-fault border-l-4 bg-fault-wash px-3.5 py-2 text-left text-[0.9375rem] hover:bg-card"
           >
             <strong>
-              {FINDINGS[one.kind]}, {trimmed(one.size.toPrecision(3))} {one.unit} across:
+              {FINDINGS[one.kind]}
+              {isPlace(one, report) && `, ${trimmed(digits(one.size))} ${one.unit} across`}:
             </strong>{" "}
             {one.do}.
           </button>

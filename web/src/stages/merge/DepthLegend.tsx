@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, type DepthLegendView } from "../../client/api";
-import { percent, trimmed } from "../../lib/numbers";
+import { digits, percent, trimmed } from "../../lib/numbers";
 
 interface Props {
   legend: DepthLegendView;
@@ -28,7 +28,9 @@ export function DepthLegend({ legend, mergeId, at }: Props) {
       ? "point at a place"
       : here.data.depth === null
         ? "not known here"
-        : `${figure(here.data.depth, unit)} here`;
+        : here.data.u === null
+          ? `${figure(here.data.depth, unit)} here`
+          : `${trimmed(here.data.depth.toFixed(1))} ± ${trimmed(digits(here.data.u, 2))} ${unit} here`;
   return (
     <figure aria-label="Depth legend" className="w-56 text-[0.875rem]">
       <div

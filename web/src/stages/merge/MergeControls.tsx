@@ -1,11 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Stack, type Take } from "../../client/api";
+import { METHODS, type Method, title, USUAL_WINDOW_PX } from "../../specimen/report";
 import { Button } from "../../ui/Button";
 import { Check, NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Work } from "../../ui/Work";
-import { METHODS, type Method, title, USUAL_WINDOW_PX } from "./report";
 
 const PHASES: Record<string, string> = {
   register: "Aligning and measuring focus",

@@ -6,17 +6,11 @@ import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { moment, percent, plural, plusMinus, trimmed } from "../../lib/numbers";
 import { aperture, depthText, magnification, NOT_KNOWN, step } from "../../specimen/figures";
+import { methodName, reportOf } from "../../specimen/report";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import { type Finished, finishedMerges, shownMerge, useStack, useTake } from "../../specimen/stack";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
-
-const METHODS: Record<string, string> = {
-  auto: "auto",
-  pyramid: "pyramid",
-  select: "depth pick",
-  blend: "contrast blend",
-};
 
 /** The label and record of a stack, and its files for others. */
 export function RecordStage() {
@@ -86,7 +80,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
       ? [["Left out", excluded.map((one) => `${one.file} ${one.reason}`).join("; ")] as const]
       : []),
     ["Depth", deep.data ? depthFact(merge, deep.data) : depthText(merge)],
-    ["Merged by", `${METHODS[merge.method] ?? merge.method}, run ${merge.number} of take ${take.number}`],
+    ["Merged by", `${methodName(merge.method).toLowerCase()}, run ${merge.number} of take ${take.number}`],
     ...(warnings.length > 0 ? [["To look at", warnings.join(" ")] as const] : []),
     ["Mended", label.data?.mended.join(", ") || "nothing"],
   ];
@@ -101,7 +95,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
             value={String(merge.id)}
             options={finished.map((one) => ({
               value: String(one.merge.id),
-              label: `${METHODS[one.merge.method] ?? one.merge.method}, run ${one.merge.number}, take ${one.take.number}`,
+              label: `${methodName(one.merge.method).toLowerCase()}, run ${one.merge.number}, take ${one.take.number}`,
             }))}
             onChange={(value) => onMerge(Number(value))}
           />
@@ -196,6 +190,13 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               name="Depth"
               kind={`TIFF of floats in ${merge.depth_um === null ? "frames" : "µm"}, empty where unknown`}
             />
+            {reportOf(merge).findings && (
+              <Download
+                href={`/api/merges/${merge.id}/depth_u.tif`}
+                name="How sure depth is"
+                kind="TIFF: standard uncertainty of each pixel's depth"
+              />
+            )}
             <Download
               href={`/api/merges/${merge.id}/record.json`}
               name="Full record"

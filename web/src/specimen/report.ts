@@ -1,5 +1,5 @@
-import type { Merge } from "../../client/api";
-import { depthRange } from "../../specimen/figures";
+import type { Merge } from "../client/api";
+import { depthRange } from "./figures";
 
 export const METHODS = {
   auto: "Auto",
@@ -30,6 +30,10 @@ export const FINDINGS: Record<Finding["kind"], string> = {
   alignment: "Alignment doubtful",
 };
 
+/** Whether it concerns a part of the picture: an outline around all of it would point nowhere. */
+export const isPlace = (one: Finding, { crop }: Report) =>
+  one.width * one.height < 0.9 * crop.width * crop.height;
+
 /** What a merge reports, as far as the pages show it. */
 export interface Report {
   crop: { x: number; y: number; width: number; height: number };
@@ -53,8 +57,10 @@ export interface Report {
 
 export const reportOf = (merge: Merge) => merge.report as unknown as Report;
 
-export const title = (merge: Merge) =>
-  `${METHODS[merge.method as Method] ?? merge.method}, run ${merge.number}`;
+/** A way to merge by its name; one of a later version by its own word. */
+export const methodName = (method: string) => METHODS[method as Method] ?? method;
+
+export const title = (merge: Merge) => `${methodName(merge.method)}, run ${merge.number}`;
 
 export const depthLabel = (merge: Merge) => `Depth, ${depthRange(merge)}, ${title(merge).toLowerCase()}`;
 
