@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import METHODS, Style, Survey, merge, survey
+from amber_ladder.core.fusion import METHODS, Style, Survey, findings, merge, survey
 from benchmarks.stacks import KINDS, Stack
 from tests.support.stacks import psnr_db
 
@@ -37,6 +37,11 @@ def measure(name: str, seed: int = SEED) -> dict[str, float]:
     for method in METHODS:
         merged = merge(stack.frames, found, Style(method), progress=no_progress)
         figures[f"{method} dB"] = closeness(merged.composite)
+        if method == "auto":
+            figures["findings"] = float(len(findings(found, merged.share, stack.frames.names)))
+        if len(stack.stands) > 1:
+            there = stack.swept(found.reference)[here]
+            figures[f"{method} over moved parts, of 255"] = float(np.abs(merged.composite[here] - truth)[there].mean())
     return {**figures, **_depth(stack, found, merged.depth_frames[here], here)}
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import cv2
@@ -96,6 +97,21 @@ def _leaf(grid: Grid, seed: int) -> Scene:
     return Scene((solid(rgb, np.ones_like(depth), np.clip(depth, 20, 460)),))
 
 
+def _antennae(grid: Grid, seed: int, swung_deg: float = 0.0) -> Scene:
+    """Three antennae before textured ground, of which one swings."""
+    random = np.random.default_rng([seed, 6])
+    depth = np.asarray(390.0 + 30.0 * noise(grid, 300.0, random), np.float32)
+    ground = solid(_textured(grid, depth, random) * 0.7, np.ones_like(depth), depth)
+    roots, tips = [], []
+    for x in (-260.0, 0.0, 260.0):
+        root = np.array([x + random.uniform(-40, 40), 280.0])
+        turn = np.deg2rad(random.uniform(-25, 25) + (swung_deg if x == 0.0 else 0.0))
+        tip = root + random.uniform(360, 480) * np.array([np.sin(turn), -np.cos(turn)])
+        roots.append((*root, random.uniform(150, 210)))
+        tips.append((*tip, random.uniform(60, 120)))
+    return Scene((ground, hairs(grid, roots, tips, 30.0, (0.55, 0.42, 0.2))))
+
+
 @dataclass(frozen=True)
 class Kind:
     """One stack of the table: what lies under the camera, and how the bench behaves."""
@@ -105,6 +121,7 @@ class Kind:
     left_out: tuple[int, ...] = ()
     faults: tuple[tuple[int, str], ...] = ()
     leading: int = 0
+    moved: tuple[Callable[[Grid, int], Scene], int] | None = None  # the scene afterwards, and its first frame
 
 
 KINDS: dict[str, Kind] = {
@@ -117,6 +134,7 @@ KINDS: dict[str, Kind] = {
     "bristles": Kind(_bristles),
     "bristles-noisy": Kind(_bristles, NOISY),
     "leaf": Kind(_leaf),
+    "antenna": Kind(_antennae, moved=(partial(_antennae, swung_deg=9.0), 13)),
     "leaf-missing": Kind(_leaf, left_out=(9, 10, 11, 12)),
     "leaf-faults": Kind(_leaf, faults=((5, "dark"), (11, "twice"), (15, "half-lit"), (19, "shaken"))),
 }
@@ -137,15 +155,27 @@ class Stack:
         positions = [positions[0] - self.step_um * (i + 1) for i in reversed(range(kind.leading))] + positions
         self.positions = [one for i, one in enumerate(positions) if i not in kind.left_out]
         self.stand = SimulatedStand(specimen, self.optics, sensor, near_um=0, seed=seed, wobble=kind.wobble)
-        pictures = []
-        for position in self.positions:
-            self.stand.move_to(position)
-            data = np.frombuffer(self.stand.expose().content, np.uint8)
-            pictures.append(np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR_RGB), np.uint8))
+        pictures = self._shot(self.stand)
+        self.stands = [self.stand]
+        """Before anything moved, and after it did."""
+        if kind.moved:
+            build, at = kind.moved
+            specimen = SimulatedSpecimen(name, name, "test", 800.0, _DEEPEST_UM, build)
+            # The same chances: its frames lie where the others do.
+            self.stands.append(SimulatedStand(specimen, self.optics, sensor, near_um=0, seed=seed, wobble=kind.wobble))
+            pictures[at:] = self._shot(self.stands[1])[at:]
         for at, fault in kind.faults:
             pictures[at] = _spoilt(pictures, at, fault)
         self.faults = dict(kind.faults)
         self.frames = MemoryFrames(pictures)
+
+    def _shot(self, stand: SimulatedStand) -> list[NDArray[Any]]:
+        pictures = []
+        for position in self.positions:
+            stand.move_to(position)
+            data = np.frombuffer(stand.expose().content, np.uint8)
+            pictures.append(np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR_RGB), np.uint8))
+        return pictures
 
     @property
     def truths(self) -> list[FrameTruth]:
@@ -164,6 +194,12 @@ class Stack:
                for frame, matrix in zip(found.used, found.matrices, strict=True)]  # fmt: skip
         return np.array([np.hypot(*(one @ corners)).max() for one in off])
 
+    def swept(self, reference: int) -> NDArray[np.bool_]:
+        """Where what moved was, before or after (H, W)."""
+        depths = [stand.sharp_depth_um(self.truths[reference].matrix) for stand in self.stands]
+        apart = np.abs(depths[0] - depths[-1]) > 2 * self.step_um
+        return np.asarray(cv2.dilate(apart.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0, np.bool_)
+
     def uneven(self, found: Survey) -> float:
         """Relative spread (rms) of the brightness that is left, of encoded values."""
         light = np.array([self.truths[frame].gain for frame in found.used]) ** (1 / 2.2) * np.array(found.gains)
@@ -180,7 +216,7 @@ class Stack:
         """The picture of the best choice of frames: by true depth, laid by true geometry, in true brightness."""
         height, width = self.frames.shape
         focus = np.array([one.focus_um for one in self.truths])
-        order = np.argsort(focus)
+        order = np.array([frame for frame in np.argsort(focus) if frame not in self.faults])
         depth = self.stand.sharp_depth_um(self.truths[reference].matrix)
         index = np.interp(depth, focus[order], np.arange(len(order)))
         total, weight = np.zeros((height, width, 3)), np.full((height, width), 1e-9)

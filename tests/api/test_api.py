@@ -141,7 +141,7 @@ class Api(unittest.TestCase):
         take = self.client.post(f"/api/stacks/{made['id']}/takes", json={"source": "files"}).json()
         put = lambda name, content: self.client.put(f"/api/takes/{take['id']}/frames/{name}", content=content)
         for i in range(3):
-            self.assertEqual(put(f"é {i}.jpg", picture(640, 480, seed=4)).status_code, 201)
+            self.assertEqual(put(f"é {i}.jpg", picture(640, 480, seed=4, shot=i)).status_code, 201)
         self.assertIn("cut short", self.refused(put("half.jpg", picture()[:2000]), 422))
         self.refused(put("x.jpg", b""), 422)
         self.assertEqual(self.client.post(f"/api/takes/{take['id']}/finish").status_code, 200)

@@ -99,7 +99,7 @@ class RigsApi(unittest.TestCase):
     def merged(self, stack: dict[str, Any]) -> dict[str, Any]:
         take = self.made(f"stacks/{stack['id']}/takes", {"source": "files"})
         for i in range(3):
-            self.client.put(f"/api/takes/{take['id']}/frames/{i}.jpg", content=picture(480, 320, seed=8))
+            self.client.put(f"/api/takes/{take['id']}/frames/{i}.jpg", content=picture(480, 320, seed=8, shot=i))
         self.client.post(f"/api/takes/{take['id']}/finish")
         merge = self.made(f"takes/{take['id']}/merges", {"method": "blend"})
         tasks.run(merge["task"]["id"])

@@ -32,7 +32,7 @@ class Findings(PageTest):
         stack = shot_stack("SHOT-FINDINGS")
         page = self.page
         page.goto(f"/stacks/{stack.id}/merge")
-        page.get_by_text("Window, calm, sharp range").click()
+        page.get_by_text("Window, calm, sharp range, movement").click()
         page.get_by_label("Sharp from").fill("40")
         page.get_by_label("Sharp to").fill("150")
         # What cannot be used is not sent, nor replaced in silence: the button goes to it.
@@ -52,9 +52,13 @@ class Findings(PageTest):
             field.fill(right)
         expect(page.get_by_role("progressbar")).to_have_count(0)
         page.get_by_label("Calm").fill("0.5")
+        page.get_by_role("combobox", name="What moved").click()
+        page.get_by_role("option", name="By the farther frames").click()
         self.assert_accessible()
         merge.click()
-        expect(page.get_by_role("button", name="Auto, run 1")).to_contain_text("calm 0.5, sharp 40 to 150 µm")
+        expect(page.get_by_role("button", name="Auto, run 1")).to_contain_text(
+            "calm 0.5, sharp 40 to 150 µm, what moved by the farther frames"
+        )
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ from typing import Any
 import cv2
 import numpy as np
 import tifffile
+from PIL import Image
 
 from amber_ladder.launch.serve import SOURCE
 from tests.support.examples import PLAN, RIG, picture
@@ -89,7 +90,7 @@ class CommandLine(unittest.TestCase):
         optics = json.loads(ladder("optics", self.write("rig.json", rig)).stdout)
         # Told out of order, and with a rung that was shot again: positions decide.
         depth = {name: 100.0 + 22.5 * place for place, name in enumerate(names)}
-        (frames / "z_again.jpg").write_bytes((frames / names[4]).read_bytes())
+        Image.open(frames / names[4]).save(frames / "z_again.jpg", quality=90)
         known = ("--positions", self.write("at.json", {**depth, "z_again.jpg": depth[names[4]] + 1.0}),
                  "--rig", self.folder / "rig.json")  # fmt: skip
         out = self.folder / "o"
@@ -116,6 +117,26 @@ class CommandLine(unittest.TestCase):
         ladder("merge", frames, "--out", self.folder / "o3", *sharp, "--exclude", "z_again.jpg")
         share = json.loads((self.folder / "o3/report.json").read_text())["share"]
         self.assertEqual([share[name] for name in names[5:]], [0.0] * 7)
+
+    def test_a_frame_that_is_left_out_keeps_its_step_in_depth_and_a_copy_has_none(self) -> None:
+        plan, frames = {**PLAN, "rig": {k: RIG[k] for k in ("sensor", "train")}}, self.folder / "f"
+        ladder("render", "wulfenite", "--plan", self.write("p.json", plan), "--out", frames)
+        names = sorted(path.name for path in frames.glob("*.jpg"))
+        merge = ("merge", frames, "--step-um", "22.5", "--method", "select", "--out")
+        ladder(*merge, self.folder / "whole")
+        Image.fromarray(np.asarray(Image.open(frames / names[5])) // 16).save(frames / names[5])
+        (frames / names[7]).write_bytes((frames / names[6]).read_bytes())
+        broken = (frames / names[3]).read_bytes()[:3000]
+        (frames / names[3]).write_bytes(broken)
+        self.assertEqual(ladder(*merge, self.folder / "o", "--exclude", names[2]).returncode, 0)
+        report = json.loads((self.folder / "o/report.json").read_text())
+        self.assertEqual(sorted(one["file"] for one in report["excluded"]), [names[i] for i in (2, 3, 5, 7)])
+        self.assertIn("depth counts 3 frames that were left out as steps", " ".join(report["warnings"]))
+        whole, found = (tifffile.imread(self.folder / out / "depth.tif") for out in ("whole", "o"))
+        # Of what lies beyond them all: as deep as before, but for the copy that stands where a rung was.
+        deep = np.isfinite(whole) & np.isfinite(found) & (whole > 8.5 * 22.5)
+        self.assertGreater(int(deep.sum()), 500)
+        self.assertAlmostEqual(float(np.median((whole - found)[deep])), 22.5, delta=4.0)
 
     def test_what_a_merge_cannot_use_is_named(self) -> None:
         frames = self.folder / "frames"

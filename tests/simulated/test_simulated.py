@@ -7,7 +7,7 @@ import numpy as np
 
 from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
 from amber_ladder.simulated.psf import kernel
-from amber_ladder.simulated.scene import Grid, Scene, Sheet
+from amber_ladder.simulated.scene import Blur, Grid, Scene, Sheet, compose
 from amber_ladder.simulated.specimens import RAMP_SLOPE_DEG, RULING_UM, SPECIMENS, SimulatedSpecimen
 from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.simulated.wobble import Wobble
@@ -46,6 +46,20 @@ class PointSpread(unittest.TestCase):
         # A uniform disc's mean squared distance from its axis is half its radius squared.
         self.assertAlmostEqual(float((wide * (x**2 + y**2)).sum()) / (radius**2 / 2), 1.0, delta=0.08)
         self.assertAlmostEqual(float(wide.sum()), 1.0, places=5)
+
+
+class BentSurfaces(unittest.TestCase):
+    def test_a_surface_of_one_brightness_keeps_it_however_it_is_bent_and_wherever_focus_lies(self) -> None:
+        """Pits had brightened and darkened as focus passed, and a wasp had seemed to move by it."""
+        y, x = np.mgrid[:160, :200].astype(np.float32)
+        pitted = np.asarray(60.0 + 16.0 * np.sin(x / 7.0) * np.sin(y / 7.0), np.float32)
+        one, dark = np.full((160, 200, 3), 0.5, np.float32), np.zeros((160, 200, 3), np.float32)
+        cover = np.ones((160, 200), np.float32)
+        ground, surface = Sheet(dark, cover, np.full_like(cover, 200.0)), Sheet(one, cover, pitted)
+        blur = Blur(OPTICS, 300.0)
+        for focus_um in (0.0, 55.0, 120.0):
+            light = compose([blur.focused_at(sheet, focus_um) for sheet in (ground, surface)])
+            np.testing.assert_allclose(light[20:-20, 20:-20], 0.5, atol=5e-3)
 
 
 class Bench(unittest.TestCase):

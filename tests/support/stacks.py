@@ -36,21 +36,41 @@ class MemoryFrames:
 class Shot:
     """A stack of the simulated bench: its frames, and what is true of them."""
 
-    def __init__(self, specimen: str, wobble: Wobble, seed: int, step_factor: int = 1) -> None:
+    def __init__(
+        self,
+        specimen: str,
+        wobble: Wobble,
+        seed: int,
+        step_factor: int = 1,
+        *,
+        magnification: float = 5.0,
+        na: float = 0.14,
+        far_um: float | None = None,
+    ) -> None:
         sensor = Sensor(768, 512, 5.0)
-        self.optics: Optics = resolve(Rig(sensor, InfinityObjective(5, 0.14, 200, 200)))
+        self.optics: Optics = resolve(Rig(sensor, InfinityObjective(magnification, na, 200, 200)))
         self.specimen = SPECIMENS[specimen]
-        wanted = Wanted(near_um=0, sharp_um=self.optics.sharp_depth_um.total, far_um=self.specimen.depth_um)
+        deep_um = self.specimen.depth_um if far_um is None else far_um
+        wanted = Wanted(near_um=0, sharp_um=self.optics.sharp_depth_um.total, far_um=deep_um)
         self.ladder: Ladder = plan_ladder(self.optics, wanted, rail=Rail(2.5))
         self.positions = self.ladder.positions_um[::step_factor]
         self.bench = SimulatedStand(self.specimen, self.optics, sensor, near_um=0, seed=seed, wobble=wobble)
-        pictures = []
-        for position in self.positions:
-            self.bench.move_to(position)
-            data = np.frombuffer(self.bench.expose().content, np.uint8)
-            pictures.append(np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR_RGB), np.uint8))
-        self.frames = MemoryFrames(pictures)
+        self.frames = MemoryFrames([self.shoot(position) for position in self.positions])
         self.truths = self.bench.truths
+
+    def shoot(self, position_um: float) -> NDArray[np.uint8]:
+        """One more frame."""
+        self.bench.move_to(position_um)
+        data = np.frombuffer(self.bench.expose().content, np.uint8)
+        return np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR_RGB), np.uint8)
+
+
+def corner_error_px(found: NDArray[np.float64], wanted: NDArray[np.float64], shape: tuple[int, ...]) -> float:
+    """How far a corner, or the middle, of a frame comes to lie from where it belongs."""
+    height, width = shape[:2]
+    corners = np.array([[0, 0], [width - 1, 0], [0, height - 1], [width - 1, height - 1], [width / 2, height / 2]])
+    one, two = (corners @ m[:, :2].T + m[:, 2] for m in (found, wanted))
+    return float(np.hypot(*(one - two).T).max())
 
 
 @cache

@@ -57,6 +57,14 @@ class MethodChoice(StrEnum):
     PYRAMID = "pyramid"
 
 
+class MovedChoice(StrEnum):
+    """The side of a movement that is shown."""
+
+    AUTO = "auto"
+    NEAR = "near"
+    FAR = "far"
+
+
 class OrderChoice(StrEnum):
     """Which end was shot first."""
 
@@ -94,6 +102,10 @@ def merge_command(
     calm: Annotated[float, typer.Option(help="How far the pyramid averages where no frame stands out, 0 to 1.")] = 0.0,
     sharp_near_um: Annotated[float | None, typer.Option(help="Depth at which sharpness shall begin.")] = None,
     sharp_far_um: Annotated[float | None, typer.Option(help="Depth at which sharpness shall end.")] = None,
+    moved: Annotated[
+        MovedChoice,
+        typer.Option(help="What moved: by the nearer frames or the farther ones; auto: where it is in focus."),
+    ] = MovedChoice.AUTO,
     exclude: Annotated[list[str] | None, typer.Option(metavar="NAME", help="A frame that takes no part.")] = None,
     positions: Annotated[
         Path | None, typer.Option(metavar="POSITIONS.json", help="Depth of each frame in the medium: {file: µm}.")
@@ -105,7 +117,7 @@ def merge_command(
     with plain_errors(), _reporting(progress) as report:
         settings = MergeSettings(
             method.value, order.value, step_um, um_per_px, window_px, calm, sharp_near_um, sharp_far_um,
-            tuple(exclude or ()), _read(positions, PositionsJson).root if positions else {},
+            moved.value, tuple(exclude or ()), _read(positions, PositionsJson).root if positions else {},
             _read(rig, RigJson).to_core() if rig else None,
         )  # fmt: skip
         result = merge_folder(folder, out, settings, report)

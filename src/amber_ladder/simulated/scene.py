@@ -50,8 +50,8 @@ class Sheet:
 
     @cached_property
     def light(self) -> Float:
-        """Premultiplied RGB and cover, (H, W, 4)."""
-        return np.dstack([self.rgb * self.cover[..., None], self.cover]).astype(np.float32)
+        """Premultiplied RGB, cover, and one everywhere, (H, W, 5)."""
+        return np.dstack([self.rgb * self.cover[..., None], self.cover, np.ones_like(self.cover)]).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,7 @@ class Scene:
 
 @dataclass(frozen=True, slots=True)
 class _Level:
-    """One step of defocus: its kernels for red, green, blue and cover, on pixels ``factor`` times as wide."""
+    """One step of defocus: its kernels for red, green, blue, cover and all, on pixels ``factor`` times as wide."""
 
     factor: int
     kernels: tuple[Float, ...]
@@ -90,7 +90,8 @@ class Blur:
         """Premultiplied RGB and cover, (H, W, 4), with focus at this depth (µm in the medium).
 
         Every point spreads its own light by its own defocus; a pixel that gathered with the defocus of its
-        own depth would shift whatever lies on a slope.
+        own depth would shift whatever lies on a slope. What many points bring together is shared out evenly,
+        for a surface of one brightness stays so however it is bent.
         """
         defocus = np.abs(sheet.depth_um - np.float32(focus_um))
         place = np.interp(defocus, self._defocus_um, np.arange(len(self._levels))).astype(np.float32)
@@ -101,7 +102,7 @@ class Blur:
             columns = np.flatnonzero((by_column[0] < i + 1) & (by_column[1] > i - 1))
             if rows.size and columns.size:
                 _spread(sheet.light, place, i, (rows[0], rows[-1], columns[0], columns[-1]), level, out)
-        return out
+        return _shared_out(out)
 
     def sharp(self, sheet: Sheet) -> Float:
         """The whole sheet in focus at once, blurred by diffraction alone."""
@@ -109,7 +110,11 @@ class Blur:
         height, width = sheet.cover.shape
         place = np.zeros((height, width), np.float32)
         _spread(sheet.light, place, 0, (0, height - 1, 0, width - 1), self._levels[0], out)
-        return out
+        return _shared_out(out)
+
+
+def _shared_out(light: Float) -> Float:
+    return np.asarray(light[..., :4] / np.maximum(light[..., 4:], 1e-3), np.float32)
 
 
 def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.float64]:
@@ -125,13 +130,13 @@ def _level(optics: Optics, defocus_um: float) -> _Level:
     reach_px = blur_radius_um(defocus_um, wavelength_um=0.55, **aperture) / optics.pixel_um
     factor = 2 ** max(0, ceil(log2(max(reach_px / _SHARPEST_KERNEL_PX, 1e-9))))
     kernels = [kernel(defocus_um, optics.pixel_um * factor, wavelength_um=um, **aperture) for um in CHANNEL_UM]
-    return _Level(factor, (*kernels, kernels[1]))
+    return _Level(factor, (*kernels, kernels[1], kernels[1]))
 
 
 def _spread(
     light: Float, place: Float, index: int, bounds: tuple[int, int, int, int], level: _Level, out: Float
 ) -> None:
-    """Add what of ``light`` (H, W, 4) belongs to this level, blurred, to ``out``; works within ``bounds`` only."""
+    """Add what of ``light`` (H, W, 5) belongs to this level, blurred, to ``out``; works within ``bounds`` only."""
     factor, height, width = level.factor, *place.shape
     pad = (level.kernels[0].shape[0] // 2 + 2) * factor
     # On whole coarse pixels, so that the coarse grid lies the same wherever the part begins.
@@ -161,7 +166,7 @@ def _weigh(light: Float, place: Float, index: np.float32, part: Float) -> None:
     for y in range(light.shape[0]):
         for x in range(light.shape[1]):
             weight = max(np.float32(1) - abs(place[y, x] - index), np.float32(0))
-            for c in range(4):
+            for c in range(light.shape[2]):
                 part[y, x, c] = weight * light[y, x, c]
 
 

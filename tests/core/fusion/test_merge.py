@@ -33,9 +33,11 @@ class MergeOfASimulatedStack(unittest.TestCase):
         cls.stack = shot("lacewing-eyes")
         cls.found = survey(cls.stack.frames, progress=no_progress)
 
-    def test_the_narrowest_view_is_the_reference(self) -> None:
+    def test_the_reference_is_narrower_than_what_shows_most_and_lies_surely_against_it(self) -> None:
         scales = [np.linalg.det(t.matrix[:, :2]) for t in self.stack.truths]
-        self.assertLess(scales[self.found.reference] / min(scales), 1.003)
+        most = int(np.bincount(np.rint(self.found.surface.index[self.found.surface.known]).astype(int)).argmax())
+        self.assertLess(scales[self.found.reference] / scales[self.found.used[most]], 0.997)
+        self.assertLess(self.found.corner_px[most], 0.2)
 
     def test_the_order_is_told_from_how_the_picture_grows(self) -> None:
         growing = Shot("lacewing-eyes", Wobble(breathing_per_mm=0.05), 4, step_factor=2)
@@ -126,6 +128,27 @@ class MergeOfASimulatedStack(unittest.TestCase):
         self.assertIn((8, 9), gaps)
         self.assertLessEqual(len(gaps), 2)
 
+    def test_where_positions_are_known_they_alone_tell_of_gaps(self) -> None:
+        positions, pictures = self.stack.positions, self.stack.frames.pictures
+        whole = survey(self.stack.frames, positions_um=positions, progress=no_progress)
+        self.assertEqual(whole.gaps, ())
+        # Two rungs are missing, and one after the last thing that is sharp: nothing was lost there.
+        kept = [i for i in range(len(pictures)) if i not in (9, 10, len(pictures) - 2)]
+        holed = MemoryFrames([pictures[i] for i in kept])
+        found = survey(holed, positions_um=[positions[i] for i in kept], progress=no_progress)
+        self.assertEqual(found.gaps, ((8, 9),))
+
+    def test_the_last_thing_in_focus_is_no_gap(self) -> None:
+        for specimen in ("fern-sporangia", "springtail"):
+            with self.subTest(specimen):
+                self.assertEqual(survey(shot(specimen, 5).frames, progress=no_progress).gaps, ())
+
+    def test_texture_that_fades_faster_deep_down_is_no_gap_and_a_gap_there_is_one(self) -> None:
+        pictures = list(shot("lacewing-eyes", 6).frames.pictures)
+        self.assertEqual(survey(MemoryFrames(pictures), progress=no_progress).gaps, ())
+        holed = MemoryFrames([*pictures[:14], *pictures[17:]])
+        self.assertEqual(survey(holed, progress=no_progress).gaps, ((13, 14),))
+
     def test_a_foreign_frame_is_left_out_and_named(self) -> None:
         stranger = shot("wulfenite", 5).frames.pictures[10]
         pictures = list(self.stack.frames.pictures)
@@ -144,7 +167,7 @@ class MergeOfASimulatedStack(unittest.TestCase):
         plain = MemoryFrames(self.stack.frames.pictures[6:12])
         for method in METHODS:
             wide = merge(deep, found, Style(method), progress=no_progress).composite
-            narrow = merge(plain, survey(plain, progress=no_progress), Style(method), progress=no_progress).composite
+            narrow = merge(plain, found, Style(method), progress=no_progress).composite
             self.assertEqual(wide.dtype, np.uint16)
             self.assertLess(float(np.abs(wide / 257 - narrow).mean()), 0.6)
 

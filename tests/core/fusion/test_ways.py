@@ -46,6 +46,28 @@ class Auto(unittest.TestCase):
             self.assertTrue(least <= gave["pyramid"] <= most, (kind, gave))
 
 
+class HarmfulFrames(unittest.TestCase):
+    def test_they_leave_with_the_reason_and_the_picture_is_as_good_as_without_them(self) -> None:
+        _, found = surveyed("leaf-faults", 41)
+        told = {one.name: one.reason for one in found.excluded}
+        self.assertEqual(sorted(told), ["f005", "f011", "f015", "f019"])
+        self.assertRegex(told["f005"], "stops darker than the frames beside it")
+        self.assertEqual(told["f011"], "is the same picture as f010")
+        self.assertRegex(told["f015"], "lit in part only")
+        self.assertRegex(told["f019"], "shaken")
+        # Each was a step but the copy, so that what lies beyond keeps its depth.
+        self.assertEqual(found.places, tuple(i - (i > 11) for i in found.used))
+        self.assertGreater(
+            closeness_db("leaf-faults", 41, Style("auto")), closeness_db("leaf", 41, Style("auto")) - 2.0
+        )
+
+    def test_a_dark_first_frame_leaves_and_the_second_is_the_first(self) -> None:
+        pictures = surveyed("flake", 41)[0].frames.pictures
+        frames = MemoryFrames([pictures[9] // 16, *pictures[10:16]])
+        found = survey(frames, progress=no_progress)
+        self.assertEqual((found.used, [one.name for one in found.excluded]), ((1, 2, 3, 4, 5, 6), ["f000"]))
+
+
 class PyramidSettings(unittest.TestCase):
     def test_calm_takes_noise_away(self) -> None:
         plain, calm = (closeness_db("bristles-noisy", 42, Style("pyramid", calm=calm)) for calm in (0.0, 1.0))

@@ -23,7 +23,8 @@ from amber_ladder.core.registration import (
     solve_graph,
 )
 from benchmarks.stacks import Stack
-from tests.core.registration.test_pair import corner_error_px, similarity
+from tests.core.registration.test_pair import similarity
+from tests.support.stacks import corner_error_px
 
 
 class TiltedFlake(unittest.TestCase):
@@ -93,7 +94,7 @@ class Graph(unittest.TestCase):
                     shift = (4.0, -3.0)
                 off = similarity(1.0 + 6e-5 * random.normal(), 0.003 * random.normal(), shift, self.SHAPE)
                 true = compose(inverse(truths[first]), truths[first + apart])
-                links.append(Link(first, first + apart, compose(off, true), spread))
+                links.append(Link(first, first + apart, compose(off, true), spread, np.zeros(4)))
         matrices, sure = solve_graph(links, [float(k) for k in range(40)], 20, self.SHAPE)
         for k in range(40):
             error = corner_error_px(matrices[k], compose(inverse(truths[20]), truths[k]), self.SHAPE)
@@ -106,7 +107,7 @@ class Graph(unittest.TestCase):
         sure, doubtful = np.diag([0.03, 0.03, 0.02, 0.02]) ** 2, np.diag([0.3, 0.15, 0.1, 0.1]) ** 2
         links = [
             Link(first, first + 1, similarity(1.0 if first < 40 else 0.995, 0.0, (0.0, 0.0), self.SHAPE),
-                 sure if first < 40 else doubtful)
+                 sure if first < 40 else doubtful, np.zeros(4))
             for first in range(60)
         ]  # fmt: skip
         z = [float(k) for k in range(61)]

@@ -14,13 +14,7 @@ from amber_ladder.core.registration import (
     scale_of,
     shared_rectangle,
 )
-
-
-def corner_error_px(found: NDArray[np.float64], wanted: NDArray[np.float64], shape: tuple[int, ...]) -> float:
-    height, width = shape[:2]
-    corners = np.array([[0, 0], [width - 1, 0], [0, height - 1], [width - 1, height - 1], [width / 2, height / 2]])
-    one, two = (corners @ m[:, :2].T + m[:, 2] for m in (found, wanted))
-    return float(np.hypot(*(one - two).T).max())
+from tests.support.stacks import corner_error_px
 
 
 def similarity(

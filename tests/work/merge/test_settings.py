@@ -51,6 +51,14 @@ class Settings(unittest.TestCase):
         self.assertEqual(sum(len(take.merges) for take in plan.read_stack(stack.id).takes),
                          sum(len(take.merges) for take in before.takes))  # fmt: skip
 
+    def test_the_side_from_which_what_moved_is_shown_stands_in_the_report(self) -> None:
+        one = done(shot_stack().takes[0].id, MergeEntry(method="select", moved="far"))
+        assert one.report is not None, one.task.message
+        self.assertEqual(one.report["settings"]["moved"], "far")
+        self.assertEqual([finding["kind"] for finding in one.report["findings"] if finding["kind"] == "moved"], [])
+        with self.assertRaisesRegex(ValidationError, "'auto', 'near' or 'far'"):
+            MergeEntry(moved="before")  # type: ignore[arg-type]
+
     def test_a_range_beyond_the_frames_ends_with_where_they_reach(self) -> None:
         stack = shot_stack()
         begun = merge.begin_merge(stack.takes[0].id, MergeEntry(sharp_near_um=50_000))

@@ -75,9 +75,15 @@ class Flaws(BenchTest):
     def test_shaking_that_lasts_gives_shaken_frames_that_are_shot_again(self) -> None:
         self.bench.change(BenchChange(scene="graupel"))  # sharp somewhere in every frame: elsewhere it does not show
         self.addCleanup(self.bench.change, BenchChange(scene="jewel-wasp"))
-        _, take = self.with_flaw("shaking", timing={**QUICK, "settle_s": 0.02, "recycle_s": 0.0})
-        self.check(take)
-        self.assertTrue([f for f in take.frames if "shaken" in (f.left_out or "") or f.faults])
+        # Chance decides where the swing is when the flash fires: one run in ten or so goes by unharmed.
+        for _ in range(5):
+            _, take = self.with_flaw("shaking", timing={**QUICK, "settle_s": 0.02, "recycle_s": 0.0})
+            self.check(take)
+            shaken = [f for f in take.frames if "shaken" in (f.left_out or "")]
+            if shaken:
+                break
+        self.assertTrue(shaken)
+        self.assertTrue(all("shot again" in (f.left_out or "") for f in shaken))
 
     def test_a_silent_rail_says_so(self) -> None:
         stack = self.stack()

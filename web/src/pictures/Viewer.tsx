@@ -2,6 +2,7 @@ import OpenSeadragon from "openseadragon";
 import { useEffect, useRef, useState } from "react";
 import { type PictureKind, pictureUrl } from "../client/api";
 import { Button } from "../ui/Button";
+import { OneOf } from "../ui/OneOf";
 
 export interface Shown {
   kind: PictureKind;
@@ -23,8 +24,21 @@ interface Props {
 }
 
 const STEP = 0.02;
+const BLINK_MS = 700;
+const DIFFERENCE_GAIN = 4;
+const WAYS = [
+  { value: "divider", label: "Divider" },
+  { value: "blink", label: "Blink" },
+  { value: "difference", label: "Difference" },
+] as const;
+const HINTS = {
+  divider: "Drag the divider, or focus it and use the arrow keys.",
+  blink: "One after the other in the same place: what jumps is different.",
+  difference: `Black where both are alike; what differs is shown ${DIFFERENCE_GAIN} times as bright.`,
+};
+type Way = (typeof WAYS)[number]["value"];
 
-/** Two pictures of the same field against each other, a divider between them, down to 1:1, by tiles. */
+/** Two pictures of the same field against each other, by a divider, by turns or by difference, down to 1:1. */
 export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [viewer, setViewer] = useState<OpenSeadragon.Viewer | null>(null);
@@ -33,9 +47,13 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
   const [failed, setFailed] = useState(false);
   const [loaded, setLoaded] = useState(false);
   const [seen, setSeen] = useState(false);
-  const at = useRef(divider);
+  const [way, setWay] = useState<Way>("divider");
+  const [onTop, setOnTop] = useState<"left" | "right">("right");
+  const [byItself, setByItself] = useState(true);
+  const cut = way === "divider" ? divider : 0;
+  const at = useRef({ cut, way, onTop });
   const layer = useRef<SVGGElement>(null);
-  at.current = divider;
+  at.current = { cut, way, onTop };
 
   useEffect(() => {
     if (!box.current) return;
@@ -53,7 +71,7 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
     made.canvas.setAttribute("aria-label", "Picture: plus and minus zoom, arrows move, 0 shows the whole");
     made.canvas.setAttribute("role", "application");
     const follow = () => {
-      clip(made, at.current);
+      clip(made, at.current.cut);
       const item = made.world.getItemAt(0);
       if (!item) return;
       setZoom(item.viewportToImageZoom(made.viewport.getZoom(true)));
@@ -92,7 +110,8 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
           };
           item.addHandler("fully-loaded-change", note);
           note();
-          clip(viewer, at.current);
+          clip(viewer, at.current.cut);
+          lay(viewer, at.current.way, at.current.onTop);
         },
         error: () => setFailed(true),
       });
@@ -101,10 +120,20 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
 
   useEffect(() => {
     if (viewer) {
-      clip(viewer, divider);
+      clip(viewer, cut);
       viewer.forceRedraw();
     }
-  }, [viewer, divider]);
+  }, [viewer, cut]);
+
+  useEffect(() => {
+    if (viewer) lay(viewer, way, onTop);
+  }, [viewer, way, onTop]);
+
+  useEffect(() => {
+    if (way !== "blink" || !byItself) return;
+    const turns = setInterval(() => setOnTop(other), BLINK_MS);
+    return () => clearInterval(turns);
+  }, [way, byItself]);
 
   useEffect(() => {
     const item = viewer?.world.getItemAt(0);
@@ -120,6 +149,12 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
     }
   }, [viewer, goTo]);
 
+  const compareBy = (chosen: Way) => {
+    setWay(chosen);
+    setOnTop("right");
+    // Who wants nothing to move turns the pictures over by hand.
+    setByItself(!window.matchMedia("(prefers-reduced-motion: reduce)").matches);
+  };
   const pull = (event: React.PointerEvent) => {
     if (event.buttons !== 1 || !box.current) return;
     const bounds = box.current.getBoundingClientRect();
@@ -159,32 +194,30 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
             <span className="bg-mat px-3 py-1">Fetching the picture …</span>
           </p>
         )}
-        <div
-          role="slider"
-          tabIndex={0}
-          aria-label="Divider between the two pictures"
-          aria-valuemin={0}
-          aria-valuemax={100}
-          aria-valuenow={Math.round(divider * 100)}
-          className="absolute inset-y-0 z-10 w-6 -translate-x-1/2 cursor-col-resize touch-none"
-          style={{ left: `${divider * 100}%` }}
-          onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
-          onPointerMove={pull}
-          onKeyDown={(event) => {
-            const step = { ArrowLeft: -STEP, ArrowRight: STEP, Home: -1, End: 1 }[event.key];
-            if (step === undefined) return;
-            event.preventDefault();
-            setDivider((now) => Math.min(1, Math.max(0, now + step)));
-          }}
-        >
-          <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-white" />
-        </div>
-        <p className="head pointer-events-none absolute top-2.5 z-10 left-3 rounded-s bg-card px-2.5 py-1 text-[0.875rem]">
-          {left.label}
-        </p>
-        <p className="head pointer-events-none absolute top-2.5 z-10 right-3 rounded-s bg-card px-2.5 py-1 text-[0.875rem]">
-          {right.label}
-        </p>
+        {way === "divider" && (
+          <div
+            role="slider"
+            tabIndex={0}
+            aria-label="Divider between the two pictures"
+            aria-valuemin={0}
+            aria-valuemax={100}
+            aria-valuenow={Math.round(divider * 100)}
+            className="absolute inset-y-0 z-10 w-6 -translate-x-1/2 cursor-col-resize touch-none"
+            style={{ left: `${divider * 100}%` }}
+            onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+            onPointerMove={pull}
+            onKeyDown={(event) => {
+              const step = { ArrowLeft: -STEP, ArrowRight: STEP, Home: -1, End: 1 }[event.key];
+              if (step === undefined) return;
+              event.preventDefault();
+              setDivider((now) => Math.min(1, Math.max(0, now + step)));
+            }}
+          >
+            <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-white" />
+          </div>
+        )}
+        {(way !== "blink" || onTop === "left") && <Caption side="left-3">{left.label}</Caption>}
+        {(way !== "blink" || onTop === "right") && <Caption side="right-3">{right.label}</Caption>}
         {corner && (
           <div className="pointer-events-none absolute bottom-2.5 left-3 z-10 rounded-s bg-card px-2.5 py-1.5">
             {corner}
@@ -197,9 +230,18 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
         )}
       </div>
       <div className="flex flex-wrap items-center justify-end gap-2 border-ink border-t bg-card px-4 py-1.5">
-        <span className="flex-1 text-[0.875rem] text-ink2">
-          Drag the divider, or focus it and use the arrow keys.
-        </span>
+        <OneOf label="Compare by" value={way} options={WAYS} onChange={compareBy} />
+        {way === "blink" && (
+          <Button
+            onClick={() => {
+              setByItself(false);
+              setOnTop(other);
+            }}
+          >
+            Other picture
+          </Button>
+        )}
+        <span className="min-w-40 flex-1 text-[0.875rem] text-ink2">{HINTS[way]}</span>
         <span className="w-16 text-right" aria-live="polite">
           {zoom !== null && `${Math.round(zoom * window.devicePixelRatio * 100)} %`}
         </span>
@@ -210,10 +252,33 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
   );
 }
 
+function Caption({ side, children }: { side: string; children: string }) {
+  return (
+    <p
+      className={`head pointer-events-none absolute top-2.5 z-10 ${side} rounded-s bg-card px-2.5 py-1 text-[0.875rem]`}
+    >
+      {children}
+    </p>
+  );
+}
+
+function other(side: "left" | "right") {
+  return side === "left" ? "right" : "left";
+}
+
 /** Whether both pictures are there with every tile that the view needs. */
 function complete(viewer: OpenSeadragon.Viewer): boolean {
   const items = [viewer.world.getItemAt(0), viewer.world.getItemAt(1)];
   return items.every((item) => item?.getFullyLoaded());
+}
+
+/** Lay the right picture over the left one as the comparison wants it. */
+function lay(viewer: OpenSeadragon.Viewer, way: Way, onTop: "left" | "right") {
+  const above = viewer.world.getItemAt(1);
+  above?.setOpacity(way === "blink" && onTop === "left" ? 0 : 1);
+  above?.setCompositeOperation(way === "difference" ? "difference" : "source-over");
+  viewer.drawer.canvas.style.filter = way === "difference" ? `brightness(${DIFFERENCE_GAIN})` : "";
+  viewer.forceRedraw();
 }
 
 /** Let the left picture end and the right one begin at the divider, wherever the view is. */

@@ -11,9 +11,17 @@ export const METHODS = {
 export const USUAL_WINDOW_PX = 2.2;
 export type Method = keyof typeof METHODS;
 
+/** What moved while the stack was shot is shown from one side of the movement. */
+export const MOVED = {
+  auto: "Where it is in focus",
+  near: "By the nearer frames",
+  far: "By the farther frames",
+} as const;
+export type Moved = keyof typeof MOVED;
+
 /** A place to look at, and what to do about it. Merges of earlier versions have none. */
 export interface Finding {
-  kind: "gap" | "end" | "alignment";
+  kind: "gap" | "end" | "moved" | "alignment";
   x: number;
   y: number;
   width: number;
@@ -27,6 +35,7 @@ export interface Finding {
 export const FINDINGS: Record<Finding["kind"], string> = {
   gap: "Rungs missing",
   end: "End not reached",
+  moved: "Something moved",
   alignment: "Alignment doubtful",
 };
 
@@ -49,6 +58,7 @@ export interface Report {
     calm?: number;
     sharp_near_um?: number | null;
     sharp_far_um?: number | null;
+    moved?: Moved;
   };
   gave?: Record<string, number>;
   findings?: Finding[];
@@ -72,17 +82,28 @@ export function orderText({ settings: { order, order_from } }: Report): string {
 
 /** What was set beyond the way to merge, and what auto used where; empty for the usual. */
 export function settingsText({ settings, gave }: Report): string {
-  const { window_px = USUAL_WINDOW_PX, calm = 0, sharp_near_um: near, sharp_far_um: far } = settings;
+  const {
+    window_px = USUAL_WINDOW_PX,
+    calm = 0,
+    sharp_near_um: near,
+    sharp_far_um: far,
+    moved = "auto",
+  } = settings;
   const pyramid = gave?.pyramid;
   return [
     pyramid !== undefined && pyramid < 1 ? `pyramid in ${Math.round(100 * pyramid)} %` : "",
     window_px === USUAL_WINDOW_PX ? "" : `window ${window_px} px`,
     calm === 0 ? "" : `calm ${calm}`,
     near == null && far == null ? "" : `sharp ${near ?? 0} to ${far ?? "the end"} µm`,
+    moved === "auto" ? "" : `what moved ${MOVED[moved].toLowerCase()}`,
   ]
     .filter(Boolean)
     .join(", ");
 }
+
+/** What is said beside the findings: a doubtful alignment is one of them. */
+export const otherWarnings = ({ findings, warnings }: Report): string[] =>
+  (warnings ?? []).filter((one) => !findings || !one.startsWith("alignment doubtful"));
 
 /** How far the alignment moved the middle of any frame. */
 export function largestShift(report: Report): number {

@@ -22,6 +22,11 @@ class Surface:
     index: Float
     known: NDArray[np.bool_]
 
+    def sharp_in(self, count: int) -> NDArray[np.float64]:
+        """The part of the picture that is sharpest in each of ``count`` frames."""
+        own = np.rint(self.index[self.known]).astype(np.intp)
+        return np.asarray(np.bincount(own, minlength=count) / self.index.size, np.float64)
+
 
 def surface(index: Float, confidence: Float) -> Surface:
     """Clean and complete a map of sharpest frames (H, W).

@@ -2,8 +2,9 @@
 
 from amber_ladder.core.fusion._findings import Finding, findings
 from amber_ladder.core.fusion._merge import METHODS, Merged, Method, Style, merge
+from amber_ladder.core.fusion._moved import Side
 from amber_ladder.core.fusion._pyramid import USUAL_WINDOW_PX
-from amber_ladder.core.fusion._survey import Excluded, Order, Survey, survey
+from amber_ladder.core.fusion._survey import Excluded, Order, Survey, survey, usual_step
 
 __all__ = [
     "METHODS",
@@ -13,9 +14,11 @@ __all__ = [
     "Merged",
     "Method",
     "Order",
+    "Side",
     "Style",
     "Survey",
     "findings",
     "merge",
     "survey",
+    "usual_step",
 ]

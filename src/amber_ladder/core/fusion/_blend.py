@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.focus import focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead, to_grey
+from amber_ladder.core.fusion._moved import barred
 from amber_ladder.core.fusion._survey import Survey
 from amber_ladder.core.registration import inverse_scaled, warped_picture
 
@@ -35,6 +36,9 @@ def merge_blend(frames: FrameSource, found: Survey, progress: Progress) -> tuple
         np.maximum(best, say, out=best)
         if found.factor > 1:
             say = np.asarray(cv2.resize(say, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+        wrong = barred(found.moved, place, (height, width))
+        if wrong is not None:
+            say[wrong > 0] = 0.0
         _accumulate(warped_picture(picture, matrix, gain, largest), say, total, weight)
     progress("merge", len(found.used), len(found.used))
     composite = np.clip(np.rint(total / weight[..., None]), 0, largest)

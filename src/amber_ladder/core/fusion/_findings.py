@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.fusion._survey import Survey
 
-Kind = Literal["gap", "end", "alignment"]
+Kind = Literal["gap", "end", "moved", "alignment"]
 
 _DOUBTFUL_PX = 0.5
 _GIVES = 1.0  # share of the picture, of what each frame would give if all gave alike
@@ -33,11 +33,11 @@ class Finding:
 
 
 def findings(found: Survey, share: Sequence[float], names: Sequence[str]) -> list[Finding]:
-    """Rungs that are missing, ends that were not reached, and frames whose place is doubtful.
+    """Rungs that are missing, ends that were not reached, what moved, and frames whose place is doubtful.
 
     ``share`` is what each used frame gave to the picture; ``names`` are all frames' of the source.
     """
-    return [*_gaps(found, names), *_ends(found, names), *_doubtful(found, share, names)]
+    return [*_gaps(found, names), *_ends(found, names), *_moved(found, names), *_doubtful(found, share, names)]
 
 
 def _gaps(found: Survey, names: Sequence[str]) -> list[Finding]:
@@ -73,6 +73,20 @@ def _ends(found: Survey, names: Sequence[str]) -> list[Finding]:
     return told
 
 
+def _moved(found: Survey, names: Sequence[str]) -> list[Finding]:
+    told = []
+    for one in found.moved:
+        pairs = [(found.used[place], found.used[place + 1]) for place in one.events]
+        when = " and ".join(f"{names[a]} and {names[b]}" for a, b in pairs[:3]) + (" …" if len(pairs) > 3 else "")
+        first, last = names[found.used[one.first]], names[found.used[one.last]]
+        do = (
+            f"it moved between {when}, and is shown as in {first} to {last}, so that nothing is doubled. "
+            "What was in focus in other frames alone is soft. Merge again with the other side to compare, or shoot anew"
+        )
+        told.append(Finding("moved", *_box(one.mask, found), tuple(sorted({*sum(pairs, ())})), do))
+    return told
+
+
 def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> list[Finding]:
     whole = found.crop
     if found.blur_px is None:
@@ -100,6 +114,7 @@ def _box(mask: NDArray[np.bool_], found: Survey) -> tuple[int, int, int, int]:
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     if rows.size == 0:
         return found.crop
-    left, right = (min(max(int(edge) * found.factor, x), x + width - 1) for edge in (columns[0], columns[-1] + 1))
-    top, bottom = (min(max(int(edge) * found.factor, y), y + height - 1) for edge in (rows[0], rows[-1] + 1))
-    return left, top, max(right - left, 1), max(bottom - top, 1)
+    left, top = (int(edge[0]) * found.factor for edge in (columns, rows))
+    right, bottom = (int(edge[-1] + 1) * found.factor for edge in (columns, rows))
+    left, top = min(max(left, x), x + width - 1), min(max(top, y), y + height - 1)
+    return left, top, max(min(right, x + width) - left, 1), max(min(bottom, y + height) - top, 1)

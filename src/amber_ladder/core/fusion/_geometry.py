@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.depth import Surface
 from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._moved import MotionWatch
 from amber_ladder.core.light import APART, even_out, log_ratio
 from amber_ladder.core.registration import (
     Fit,
@@ -39,11 +40,14 @@ _BLUR_GUESS = 1.0
 _USUAL_SPREAD_PX = 1.0  # of a lens whose detail a sensor can just hold
 _TRIED, _LEAST_TRIED = 7, 2
 _AGREED = 0.8
+_QUITE_DIFFERENT = 2.0
 _FARTHEST_STEPS = 2.5  # between two frames: farther, the change of blur is no small one
 _SURE_PX = 0.3  # a pair less sure than that leaves it to the first look
 _FIRST_LOOK_PX = np.diag([0.15, 0.08, 0.05, 0.05]) ** 2
+_ADRIFT_PX = np.array([0.1, 0.0, 0.0, 0.0])  # where nothing is sharp, pairs grow or shrink, always the same way
 _LIGHT_PX = 160  # height of the small pictures in which brightness is compared
-_TELLING_SHARE = 0.25  # of what each frame would show if all showed alike
+_TELLING_SHARE = 0.5  # of what each frame would show if as many as tell something told alike
+_REFERENCE_PX = 0.2
 _LIKELY_BLUR = (0.05, 15.0)
 
 
@@ -52,6 +56,7 @@ class Geometry:
     """``matrices`` map each frame to the one at place ``reference``, ``corner_px`` is their uncertainty at the corners.
 
     ``gains`` act on encoded values. ``blur_px`` is the radius by which blur grows a step, None where it did not show.
+    ``moved`` are places after which something moved, and where (H, W of the surface, on the reference).
     """
 
     reference: int
@@ -59,6 +64,7 @@ class Geometry:
     corner_px: tuple[float, ...]
     gains: tuple[float, ...]
     blur_px: float | None
+    moved: tuple[tuple[int, NDArray[np.bool_]], ...]
 
 
 def second_look(
@@ -69,13 +75,15 @@ def second_look(
     factor: int,
     z: Sequence[float],
     spread_px: float | None,
+    blur_px: float | None,
     progress: Progress,
 ) -> Geometry:
     """Register all used frames anew.
 
     ``rough`` are the first look's matrices, frame px → the canvas on which ``found`` lies (``factor`` times smaller,
     in places of ``used``); ``z`` are the frames' focus positions in steps, rising; ``spread_px`` is the standard
-    deviation of the picture of a point in focus, px of a frame.
+    deviation of the picture of a point in focus, px of a frame, ``blur_px`` the radius by which blur grows a step,
+    where optics and positions tell: it is believed unless frames show something quite different.
     """
     shrink = 2 if found.index.size > _NEVER_SHRUNK_PX else 1
     while found.index.size / shrink**2 > _MOST_PX:
@@ -90,7 +98,7 @@ def second_look(
         found,
         _USUAL_SPREAD_PX if spread_px is None else spread_px,
     )
-    blur = look.blur()
+    blur = _believed(None if blur_px is None else (blur_px / (shrink * factor)) ** 2, look.blur())
     links: list[Link] = []
     ratios: list[tuple[int, int, float, float]] = []
     past: dict[int, Side] = {}
@@ -105,31 +113,56 @@ def second_look(
             links += [link for link in both if link]
             past.pop(at - 2, None)
     rigid = blur is not None
-    small, _ = solve_graph(links, z, len(used) // 2, look.shape, rigid=rigid)
-    # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
-    reference = _narrowest([scale_of(matrix) for matrix in small], found)
-    small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid)
-    gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
     whole = shrink * factor
-    corner = np.hypot(np.hypot(spread[:, 0], spread[:, 1]), np.hypot(spread[:, 2], spread[:, 3])) * whole
+    sharp = found.sharp_in(len(used))
+    small, spread = solve_graph(links, z, int(np.argmax(sharp)), look.shape, rigid=rigid)
+    # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
+    reference = _narrowest([scale_of(matrix) for matrix in small], sharp, _corner(spread) * whole)
+    small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid)
+    uncertain = np.hypot(_corner(spread), _corner(_added_up(links, reference, len(used))))
+    gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
     return Geometry(
         reference,
         tuple(rescaled(one, whole) for one in small),
-        tuple(corner.tolist()),
+        tuple((uncertain * whole).tolist()),
         tuple(gains.tolist()),
         float(np.sqrt(blur)) * whole if blur else None,
+        tuple(look.moved(small)),
     )
 
 
-def _narrowest(scales: Sequence[float], found: Surface) -> int:
-    """The narrowest view of those that show something sharp.
+def _believed(told: float | None, shown: float | None) -> float | None:
+    """κ by the optics, which glitter and pits cannot deceive; by the frames where a rig or a step must be wrong."""
+    if told is None or shown is None:
+        return told or shown
+    return told if max(told / shown, shown / told) < _QUITE_DIFFERENT else shown
 
-    Every other such frame covers it, so that hardly an edge has to be invented; and a frame in which nothing is sharp
-    is registered worst.
+
+def _added_up(links: Sequence[Link], reference: int, count: int) -> NDArray[np.float64]:
+    """The pairs' biases (N, 4) between each frame and the reference: they don't average out."""
+    bias = np.zeros((count, 4))
+    for link in links:
+        if link.second == link.first + 1:
+            bias[link.second] = link.bias
+    passed = np.cumsum(bias, axis=0)
+    return np.asarray(passed - passed[reference], np.float64)
+
+
+def _corner(spread: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.asarray(np.hypot(np.hypot(spread[:, 0], spread[:, 1]), np.hypot(spread[:, 2], spread[:, 3])))
+
+
+def _narrowest(scales: Sequence[float], sharp: NDArray[np.float64], corner_px: NDArray[np.float64]) -> int:
+    """The narrowest view of those that show much of what is sharp, and lie surely against the one that shows most.
+
+    Every other such frame covers it, so that hardly an edge has to be invented; against one that lies badly all others
+    would lie badly.
     """
-    sharp = np.bincount(np.rint(found.index[found.known]).astype(np.intp), minlength=len(scales))
-    telling = sharp >= _TELLING_SHARE * sharp.sum() / len(scales)
-    return int(np.argmin(np.where(telling, scales, np.inf))) if telling.any() else int(np.argmin(scales))
+    part = sharp / max(float(sharp.sum()), 1e-9)
+    many = 1.0 / max(float((part * part).sum()), 1e-9)  # so many frames would show all, if all of them showed alike
+    telling = (part >= _TELLING_SHARE / many) & (corner_px < _REFERENCE_PX)
+    telling[np.argmax(sharp)] = True
+    return int(np.argmin(np.where(telling, scales, np.inf)))
 
 
 class _Look:
@@ -155,6 +188,7 @@ class _Look:
         depth = np.interp(index, np.arange(len(z)), z).astype(np.float32)
         self._even, share, self._steep = _evened(depth, known)
         self._trust = np.where(self._steep < _STEEP, share, 0.0).astype(np.float32)
+        self._motion, self._surface = MotionWatch(), found.index.shape
         self._small: dict[int, Float] = {}
         self._seen_by: dict[int, tuple[Float, Float]] = {}
 
@@ -195,21 +229,20 @@ class _Look:
         if blur is not None and self._z[second] - self._z[first] < _FARTHEST_STEPS:
             fit = self._fit(first, one, second, two, blur)
         if fit and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
-            return Link(first, second, fit.matrix, fit.covariance)
+            return Link(first, second, fit.matrix, fit.covariance, fit.bias)
         if second == first + 1 and blur is None:
             encoded = (np.asarray(side.light ** np.float32(1.0 / _GAMMA), np.float32) for side in (one, two))
-            return Link(first, second, register_pair(*encoded).matrix, _FIRST_LOOK_PX)
+            return Link(first, second, register_pair(*encoded).matrix, _FIRST_LOOK_PX, np.zeros(4))
         if second == first + 1:
-            return Link(first, second, self._start(first, second), _FIRST_LOOK_PX)
+            return Link(first, second, self._start(first, second), _FIRST_LOOK_PX, _ADRIFT_PX)
         return None
 
     def compare(self, at: int, light: Float) -> list[tuple[int, int, float, float]]:
-        """Brightness against the frames before, on the canvas."""
+        """Brightness against the frames before, on the canvas, and whether anything moved there."""
         scale = max(light.shape[0] / _LIGHT_PX, 1.0)
         size = (round(light.shape[1] / scale), round(light.shape[0] / scale))
-        canvas = cv2.warpAffine(
-            light, self._rough[at], (light.shape[1], light.shape[0]), flags=cv2.INTER_LINEAR, borderValue=-100.0
-        )
+        canvas = _on_canvas(light, self._rough[at])
+        self._motion.add(_encoded(canvas), self._z[at])
         small = np.asarray(cv2.resize(canvas, size, interpolation=cv2.INTER_AREA), np.float32)
         found = []
         for apart in APART:
@@ -220,6 +253,20 @@ class _Look:
         self._small[at] = small
         self._small.pop(at - max(APART), None)
         return found
+
+    def moved(self, matrices: Sequence[Matrix]) -> Iterator[tuple[int, NDArray[np.bool_]]]:
+        """Places after which something moved, and where: what was seen on the way, seen again in the final places.
+
+        A pair that the first look misplaced moves all of what is in it.
+        """
+        for event, _ in self._motion.events:
+            again = MotionWatch()
+            for place, side in self.sides(range(event - 1, event + 3)):
+                again.add(_encoded(_on_canvas(side.light, matrices[place])), self._z[place])
+            for _, mask in again.events:
+                size = (self._surface[1], self._surface[0])
+                whole = cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
+                yield event, np.asarray(whole > 0, np.bool_)
 
     def _start(self, first: int, second: int) -> Matrix:
         return compose(inverse(self._rough[first]), self._rough[second])
@@ -240,6 +287,16 @@ class _Look:
         return np.asarray(
             cv2.warpAffine(plane, self._rough[place], size, flags=flags, borderMode=cv2.BORDER_REPLICATE), np.float32
         )
+
+
+def _on_canvas(light: Float, matrix: Matrix) -> Float:
+    """A frame in linear light laid where it belongs, negative where it does not reach."""
+    size = (light.shape[1], light.shape[0])
+    return np.asarray(cv2.warpAffine(light, matrix, size, flags=cv2.INTER_LINEAR, borderValue=-100.0), np.float32)
+
+
+def _encoded(canvas: Float) -> Float:
+    return np.where(canvas < 0, canvas, np.sqrt(np.maximum(canvas, 0))).astype(np.float32)
 
 
 def _evened(depth: Float, known: Float) -> tuple[Float, Float, Float]:

@@ -75,9 +75,12 @@ def _within(found: Survey, sharp: tuple[int, int]) -> Survey:
     first, last = sharp
     part = slice(first, last + 1)
     index = np.clip(found.surface.index - np.float32(first), 0, last - first).astype(np.float32)
+    ends = [np.clip((one.first - first, one.last - first), 0, last - first).tolist() for one in found.moved]
+    moved = tuple(replace(one, first=a, last=b) for one, (a, b) in zip(found.moved, ends, strict=True))
     return replace(
-        found, used=found.used[part], matrices=found.matrices[part], gains=found.gains[part],
+        found, used=found.used[part], places=found.places[part], matrices=found.matrices[part], gains=found.gains[part],
         rms_px=found.rms_px[part], corner_px=found.corner_px[part], surface=Surface(index, found.surface.known),
+        moved=moved,
     )  # fmt: skip
 
 

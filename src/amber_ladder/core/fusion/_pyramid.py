@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._moved import barred
 from amber_ladder.core.fusion._survey import Survey
 from amber_ladder.core.registration import warped_picture
 
@@ -57,8 +58,9 @@ def merge_pyramid(
         place = found.used.index(at)
         warped = warped_picture(picture, found.matrices[place], found.gains[place], largest)
         reach = _reach(found.matrices[place], (height, width))
-        _widen(warped, reach, low, high)
-        _add(warped, reach, np.int16(place), levels, base, base_weight, window_px)
+        wrong = barred(found.moved, place, (height, width))
+        _widen(warped, reach if wrong is None else reach & ~wrong, low, high)
+        _add(warped, reach, wrong, np.int16(place), levels, base, base_weight, window_px)
     progress("merge", len(found.used), len(found.used))
     for level in levels:
         if level.together:
@@ -89,6 +91,7 @@ def _reach(matrix: NDArray[np.float64], shape: tuple[int, int]) -> NDArray[np.ui
 def _add(
     warped: NDArray[Any],
     reach: NDArray[np.uint8],
+    wrong: NDArray[np.uint8] | None,
     place: np.int16,
     levels: list[_Level],
     base: Float,
@@ -110,12 +113,19 @@ def _add(
             borderType=cv2.BORDER_CONSTANT,
             borderValue=255,
         )
+        if wrong is not None:
+            # Not widened: what moved is told with a rim of its own.
+            hole = cv2.resize(wrong, (square.shape[1], square.shape[0]), interpolation=cv2.INTER_NEAREST)
+            covered = np.where(hole > 0, np.uint8(0), covered)
         _take(present, coarser, activity, np.asarray(covered), place, level.detail, level.activity, level.winner)
         if level.together:
             _note(present, coarser, activity, np.asarray(covered), *level.together)
         present = coarser
     energy = cv2.resize(square, (present.shape[1], present.shape[0]), interpolation=cv2.INTER_AREA)
     strength = np.asarray(cv2.GaussianBlur(energy, (0, 0), 2.0), np.float32) + np.float32(1e-6)
+    if wrong is not None:
+        share = cv2.resize(wrong, (present.shape[1], present.shape[0]), interpolation=cv2.INTER_AREA)
+        strength *= np.float32(1.0) - share.astype(np.float32) / np.float32(255)
     base += strength[..., None] * present
     weight += strength
 

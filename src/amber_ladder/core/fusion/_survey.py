@@ -1,6 +1,6 @@
 """The first pass over a stack: registration, brightness and focus, on frames of half the size."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,6 +12,8 @@ from amber_ladder.core.depth import Surface, surface
 from amber_ladder.core.focus import PeakTracker, focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._geometry import carried_over, second_look, shrunk
+from amber_ladder.core.fusion._moved import Moved, Side, shown_sides
+from amber_ladder.core.light import Judged, LightWatch, ShakeWatch, detail_along, spread_tiles
 from amber_ladder.core.registration import (
     IDENTITY,
     compose,
@@ -30,10 +32,16 @@ _REGISTERED_PX = 300_000  # enough to place a frame within a pixel of the second
 _NEVER_HALVED_PX = 150_000
 _ALIKE = 0.35  # correlation below which two neighbours do not show the same thing
 _TELLING_SCALE = 0.006  # change of scale over the stack from which its direction can be told; less may be error
-_GAP_RATIO = 1.6  # against usual: two missing frames come to 1.75 and more, whole stacks stay below 1.4
+_GAP_RATIO = 1.6  # against usual: two missing frames come to 1.75 and more
 _GAP_ALONE = 2.0
+_GAP_HERE, _HERE = 1.4, 3  # against so many pairs on either side: texture alone may make sharpness fall faster
+_GAP_BOTH = 0.005  # of the picture, sharp on either side of a gap
+_GAP_STEPS = 1.6
+_LEAST_FALLS = 6
 _GAP_SHARE = 0.002  # of the picture, sharpest in either frame beside a gap
+_WITNESSES = 0.015  # of the picture, for how fast sharpness falls: fewer are edges and specks
 _LEAST_STEP = 0.05
+_OWN_FRAMES = 0.4  # within which a place kept the depth that was seen there
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,14 +56,17 @@ class Excluded:
 class Survey:
     """What the first pass found. Frames are numbered as in the source; ``used`` lists those that took part.
 
-    ``matrices`` map each used frame's px to the reference frame's px, ``gains`` bring it to the stack's brightness.
-    ``corner_px`` is the standard uncertainty of each matrix at the frame's corners; ``blur_px`` the radius by which
-    blur grows a step, None where it did not show: then frames are aligned by their neighbours alone. ``surface`` (at
-    ``factor`` times smaller size, in reference coordinates) counts in used frames. ``crop`` is x, y, width, height in
-    reference px. ``gaps`` are pairs of used frames.
+    ``places`` are where the used ones lie, in steps from the first; where positions are not known, every frame but
+    copies is taken to lie one step on, be it used or not. ``matrices`` map each used frame's px to the reference
+    frame's px, ``gains`` bring it to the stack's brightness. ``corner_px`` is the standard uncertainty of each matrix
+    at the frame's corners; ``blur_px`` the radius by which blur grows a step, None where it did not show: then frames
+    are aligned by their neighbours alone. ``surface`` (at ``factor`` times smaller size, in reference coordinates)
+    counts in used frames. ``crop`` is x, y, width, height in reference px. ``gaps`` are pairs of used frames, ``moved``
+    is what they show differently.
     """
 
     used: tuple[int, ...]
+    places: tuple[float, ...]
     excluded: tuple[Excluded, ...]
     reference: int
     matrices: tuple[NDArray[np.float64], ...]
@@ -68,19 +79,43 @@ class Survey:
     confidence: NDArray[np.float32]
     crop: tuple[int, int, int, int]
     gaps: tuple[tuple[int, int], ...]
+    moved: tuple[Moved, ...]
     near_first: bool
     order_basis: str
 
 
-@dataclass
 class _Chain:
     """Registration as it grows, frame by frame, all relative to the first one."""
 
-    used: list[int]
-    excluded: list[Excluded]
-    matrices: list[NDArray[np.float64]]
-    gains: list[float]
-    rms_px: list[float]
+    def __init__(self, names: Sequence[str]) -> None:
+        self._names = names
+        self.excluded: list[Excluded] = []
+        self.copies: list[int] = []
+        self.last = np.empty((0, 0), np.float32)
+        self._begin()
+
+    def _begin(self) -> None:
+        self.used: list[int] = []
+        self.matrices: list[NDArray[np.float64]] = []
+        self.gains: list[float] = []
+        self.rms_px: list[float] = []
+
+    def add(self, index: int, small: NDArray[np.float32], matrix: NDArray[np.float64], gain: float, rms: float) -> None:
+        """The next frame, and its picture as the one after it is registered on it."""
+        self.used.append(index)
+        self.matrices.append(matrix)
+        self.gains.append(gain)
+        self.rms_px.append(rms)
+        self.last = small
+
+    def leave_out(self, index: int, reason: str) -> None:
+        """A frame that takes no part."""
+        self.excluded.append(Excluded(self._names[index], reason))
+
+    def leave_out_first(self, reason: str) -> None:
+        """The first frame turns out to be the stranger: the next one is the first."""
+        self.leave_out(self.used[0], reason)
+        self._begin()
 
 
 def survey(
@@ -88,13 +123,19 @@ def survey(
     *,
     order: Order = "auto",
     positions_um: Sequence[float] | None = None,
+    numbers: Sequence[int] | None = None,
     spread_px: float | None = None,
+    blur_px: float | None = None,
+    side: Side = "auto",
     progress: Progress,
 ) -> Survey:
     """Register all frames, even out their brightness and find where each place is sharpest.
 
-    ``positions_um`` are the frames' focus positions where they are known, rising; ``spread_px`` is the standard
-    deviation of the picture of a point in focus, where the optics are known.
+    ``positions_um`` are the frames' focus positions where they are known, rising; else ``numbers`` count them as they
+    were shot, so that one which does not come here leaves its place empty. ``spread_px`` is the standard deviation of
+    the picture of a point in focus, where the optics are known, ``blur_px`` the radius by which blur grows a usual
+    step, where the positions are known too. What moved is shown by the frames on one ``side`` of the movement: those
+    nearer to the camera, the farther ones, or those that show it in focus (auto).
 
     Raises:
         BadInput: fewer than two frames can be registered, or the frames share no area.
@@ -102,11 +143,15 @@ def survey(
     factor = 2 if frames.shape[0] * frames.shape[1] >= _HALVED_FROM_PX else 1
     chain, tracker = _follow(frames, factor, progress)
     if len(chain.used) < 2:
-        raise BadInput("fewer than two frames can be brought together: nothing was merged")
+        why = "; ".join(f"{one.name} {one.reason}" for one in chain.excluded[:3])
+        raise BadInput(f"fewer than two frames can be brought together: nothing was merged (left out: {why})")
     peaks = tracker.peaks()
     first = surface(peaks.index, peaks.confidence)
-    z = _in_steps(positions_um, chain.used)
-    geometry = second_look(frames, chain.used, chain.matrices, first, factor, z, spread_px, progress)
+    if positions_um is None:
+        places = _counted(numbers or range(len(frames.names)), chain)
+    else:
+        places = _in_steps(positions_um, chain.used)
+    geometry = second_look(frames, chain.used, chain.matrices, first, factor, places, spread_px, blur_px, progress)
     at, scales = geometry.reference, [scale_of(matrix) for matrix in geometry.matrices]
     matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(geometry.matrices))
     crop = shared_rectangle(list(matrices), frames.shape)
@@ -114,9 +159,34 @@ def survey(
         raise BadInput("the frames share no area after alignment: are they of one stack?")
     index, confidence = carried_over(first.index, peaks.index, peaks.confidence, chain.matrices, matrices, factor)
     near_first, basis = _direction(order, scales)
+    sharp = first.sharp_in(len(chain.used))
+    falls = _falls(peaks.drop_before, peaks.drop_after, sharp)
+    missing = _by_falls(falls, sharp) if positions_um is None else _by_places(places, sharp)
+    gaps = tuple((chain.used[i], chain.used[i + 1]) for i in missing)
+    # Where focus may have leapt, all changes at once: what moved there cannot be told.
+    leaps = np.nan_to_num(falls, nan=0.0).max(axis=1) > _GAP_RATIO
+    told = [(place, mask) for place, mask in geometry.moved if not leaps[place]]
+    events = _within(told, tuple(edge // factor for edge in crop))
+    moved: list[Moved] = []
+    if events:
+
+        def energy_of(place: int) -> NDArray[np.float32]:
+            progress("register", 2 * len(frames.names), 2 * len(frames.names))
+            energy = focus_energy(frames.grey(chain.used[place], factor)) * np.float32(geometry.gains[place] ** 2)
+            return _on_canvas(energy, matrices[place], factor)
+
+        moved, own, sure = shown_sides(events, energy_of, len(chain.used), near_first, side)
+        within = np.logical_or.reduce([one.mask for one in moved])
+        index, confidence = np.where(within, own, index), np.where(within, sure, confidence)
+    whole = surface(index, confidence)
+    for one in moved:
+        np.clip(whole.index, one.first, one.last, out=whole.index, where=one.mask)
+        own_depth = one.told & (np.abs(whole.index - index) < _OWN_FRAMES)
+        np.logical_and(whole.known, own_depth, out=whole.known, where=one.mask)
     return Survey(
         used=tuple(chain.used),
-        excluded=tuple(chain.excluded),
+        places=tuple(places),
+        excluded=tuple(sorted(chain.excluded, key=lambda one: frames.names.index(one.name))),
         reference=chain.used[at],
         matrices=matrices,
         gains=geometry.gains,
@@ -124,69 +194,106 @@ def survey(
         corner_px=geometry.corner_px,
         blur_px=geometry.blur_px,
         factor=factor,
-        surface=surface(index, confidence),
+        surface=whole,
         confidence=confidence,
         crop=crop,
-        gaps=_gaps(peaks.drop_before, peaks.drop_after, chain.used, first),
+        gaps=gaps,
+        moved=tuple(moved),
         near_first=near_first,
         order_basis=basis,
     )
 
 
+def _within(
+    events: Sequence[tuple[int, NDArray[np.bool_]]], box: tuple[int, ...]
+) -> list[tuple[int, NDArray[np.bool_]]]:
+    """Only what all frames share: beyond, no side need reach."""
+    x, y, width, height = box
+    kept = []
+    for place, mask in events:
+        inside = np.zeros_like(mask)
+        inside[y : y + height, x : x + width] = mask[y : y + height, x : x + width]
+        if inside.any():
+            kept.append((place, inside))
+    return kept
+
+
 def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chain, PeakTracker]:
-    count = len(frames.names)
-    chain = _Chain([], [], [], [], [])
+    chain = _Chain(frames.names)
     tracker: PeakTracker | None = None
-    last_small: NDArray[np.float32] | None = None
-    shrink = 1
-    for index, (grey, energy) in ahead(lambda i: _seen(frames, i, factor), range(count)):
-        progress("register", index, 2 * count)
-        if isinstance(energy, UnreadablePicture):
-            chain.excluded.append(Excluded(frames.names[index], energy.reason))
-            continue
-        if last_small is None:
-            shrink = _registration_shrink(grey.size, factor)
-        small = shrunk(grey, shrink)
-        pair = None
-        if last_small is None or tracker is None:
-            tracker = PeakTracker((grey.shape[0], grey.shape[1]))
-        else:
-            pair = register_pair(last_small, small)
-            if pair.likeness < _ALIKE:
+    for seen in _fit(frames, factor, chain, progress):
+        matrix, gain, rms = IDENTITY, 1.0, 0.0
+        if chain.used:
+            pair = register_pair(chain.last, seen.small)
+            if pair.likeness >= _ALIKE:
+                shrink = seen.shrink * factor
+                matrix = compose(chain.matrices[-1], rescaled(pair.matrix, shrink))
+                gain, rms = chain.gains[-1] * pair.gain, pair.rms_px * shrink
+            else:
                 reason = f"cannot be aligned with its neighbour (likeness {pair.likeness:.2f})"
                 if len(chain.used) > 1:
-                    chain.excluded.append(Excluded(frames.names[index], reason))
+                    chain.leave_out(seen.index, reason)
                     continue
                 # Nothing has matched the first frame yet: rather it than this one is the stranger.
-                chain.excluded.append(Excluded(frames.names[chain.used[0]], reason))
-                chain = _Chain([], chain.excluded, [], [], [])
-                tracker = PeakTracker((grey.shape[0], grey.shape[1]))
-                pair = None
-        if pair is None:
-            matrix, gain, rms = IDENTITY, 1.0, 0.0
-        else:
-            matrix = compose(chain.matrices[-1], rescaled(pair.matrix, shrink * factor))
-            gain, rms = chain.gains[-1] * pair.gain, pair.rms_px * shrink * factor
-        chain.used.append(index)
-        chain.matrices.append(matrix)
-        chain.gains.append(gain)
-        chain.rms_px.append(rms)
-        tracker.add(_on_canvas(energy, matrix, factor), gain**2)
-        last_small = small
+                chain.leave_out_first(reason)
+        if tracker is None or not chain.used:
+            tracker = PeakTracker((seen.energy.shape[0], seen.energy.shape[1]))
+        chain.add(seen.index, seen.small, matrix, gain, rms)
+        tracker.add(_on_canvas(seen.energy, matrix, factor), gain**2)
     if tracker is None:
         raise BadInput("there is no usable frame: nothing was merged")
     return chain, tracker
 
 
-def _seen(
-    frames: FrameSource, index: int, factor: int
-) -> tuple[NDArray[np.float32], NDArray[np.float32] | UnreadablePicture]:
-    """A frame and its focus energy, or why it cannot be read."""
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """A frame's focus energy, and a picture of it ``shrink`` times smaller again, on which it is registered."""
+
+    index: int
+    energy: NDArray[np.float32]
+    small: NDArray[np.float32]
+    shrink: int
+    detail: NDArray[np.float32]
+
+
+def _fit(frames: FrameSource, factor: int, chain: _Chain, progress: Progress) -> Iterator[_Seen]:
+    """The frames that do no harm, in order: damaged, repeated, wrongly lit and shaken ones are left out."""
+    light, shake = LightWatch[_Seen](), ShakeWatch[_Seen]()
+    before: _Seen | None = None
+
+    def settled(judged: list[Judged[_Seen]]) -> Iterator[_Seen]:
+        for one in judged:
+            if one.reason is None:
+                yield one.frame
+            else:
+                chain.leave_out(one.frame.index, one.reason)
+
+    count = len(frames.names)
+    for index, seen in ahead(lambda i: _seen(frames, i, factor), range(count)):
+        progress("register", index, 2 * count)
+        if isinstance(seen, UnreadablePicture):
+            chain.leave_out(index, seen.reason)
+        elif before is not None and np.array_equal(seen.small, before.small):
+            chain.leave_out(index, f"is the same picture as {frames.names[before.index]}")
+            chain.copies.append(index)
+        else:
+            for lit in settled(light.add(seen, seen.small)):
+                yield from settled(shake.add(lit, lit.detail))
+            before = seen
+    for lit in settled(light.end()):
+        yield from settled(shake.add(lit, lit.detail))
+    yield from settled(shake.end())
+
+
+def _seen(frames: FrameSource, index: int, factor: int) -> _Seen | UnreadablePicture:
+    """A frame as the first pass needs it, or why it cannot be read."""
     try:
         grey = frames.grey(index, factor)
-        return grey, focus_energy(grey)
     except UnreadablePicture as error:  # damage that shows when a frame is decoded
-        return np.empty((0, 0), np.float32), error
+        return error
+    shrink = _registration_shrink(grey.size, factor)
+    detail = detail_along(*spread_tiles(grey))
+    return _Seen(index, focus_energy(grey), shrunk(grey, shrink), shrink, detail)
 
 
 def _registration_shrink(pixels: int, factor: int) -> int:
@@ -205,13 +312,23 @@ def _on_canvas(energy: NDArray[np.float32], matrix: NDArray[np.float64], factor:
     return np.asarray(cv2.warpAffine(energy, small, size, flags=cv2.INTER_LINEAR, borderValue=-1e6), np.float32)
 
 
-def _in_steps(positions_um: Sequence[float] | None, used: Sequence[int]) -> list[float]:
-    """Focus positions of the used frames in usual steps; without positions, one step is taken to lie between two."""
-    if positions_um is None:
-        return [float(place) for place in range(len(used))]
+def _counted(numbers: Sequence[int], chain: _Chain) -> list[float]:
+    """A frame that was left out was a step all the same; a copy of the one before it was none."""
+    at = [numbers[index] - sum(copy < index for copy in chain.copies) for index in chain.used]
+    return [float(one - at[0]) for one in at]
+
+
+def usual_step(positions_um: Sequence[float] | NDArray[np.float64]) -> float | None:
+    """How far neighbours usually lie apart; None where none do."""
+    between = np.diff(np.asarray(positions_um, np.float64))
+    return float(np.median(between[between > 0])) if (between > 0).any() else None
+
+
+def _in_steps(positions_um: Sequence[float], used: Sequence[int]) -> list[float]:
+    """Focus positions of the used frames in usual steps from the first."""
     at = np.array([positions_um[index] for index in used], np.float64)
     between = np.maximum(np.diff(at), 0.0)
-    usual = float(np.median(between[between > 0])) if (between > 0).any() else 1.0
+    usual = usual_step(at) or 1.0
     # A rung that was shot again lies where it lay before: a little apart, so that the order stays told.
     steps = np.maximum(between / usual, _LEAST_STEP)
     return [0.0, *np.cumsum(steps).tolist()]
@@ -230,21 +347,44 @@ def _direction(order: Order, scales: list[float]) -> tuple[bool, str]:
     )
 
 
-def _gaps(
-    before: NDArray[np.float64], after: NDArray[np.float64], used: list[int], found: Surface
-) -> tuple[tuple[int, int], ...]:
-    """Neighbours between which sharpness falls much faster than elsewhere: rungs are missing there."""
-    known = np.concatenate([before[np.isfinite(before)], after[np.isfinite(after)]])
-    if known.size < 6:
-        return ()
-    usual = float(np.median(known))
-    # What lies at missing rungs is sharpest in the frames beside them; a few peaks of noise are no witnesses.
-    sharp = np.bincount(np.rint(found.index[found.known]).astype(np.intp), minlength=len(used)) / found.index.size
+def _falls(before: NDArray[np.float64], after: NDArray[np.float64], sharp: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How sharpness falls between neighbours, seen from either (n − 1, 2), against usual; NaN where it is not seen.
+
+    What is usual, the frames say that show much: of edges and specks, sharpness falls otherwise.
+    """
+    both = np.column_stack([after[:-1], before[1:]])
+    told = np.isfinite(both)
+    if np.count_nonzero(told) < _LEAST_FALLS:
+        return np.full_like(both, np.nan)
+    say = np.column_stack([sharp[:-1], sharp[1:]])[told] + 1e-6
+    order = np.argsort(both[told])
+    half = np.searchsorted(np.cumsum(say[order]), say.sum() / 2.0)
+    return np.asarray(both / both[told][order][half], np.float64)
+
+
+def _by_places(places: Sequence[float], sharp: NDArray[np.float64]) -> list[int]:
+    """Frames after which rungs are missing, where positions tell: something lies there, and it is sharp nowhere."""
+    apart = np.diff(places) > _GAP_STEPS
+    beside = np.maximum(sharp[:-1], sharp[1:]) > _GAP_SHARE
+    return [int(i) for i in np.flatnonzero(apart & beside)]
+
+
+def _by_falls(falls: NDArray[np.float64], sharp: NDArray[np.float64]) -> list[int]:
+    """The same where nobody knows positions: sharpness falls much faster between these two than elsewhere."""
+
+    def stands_out(i: int) -> bool:
+        around = np.concatenate([falls[max(i - _HERE, 0) : i], falls[i + 1 : i + 1 + _HERE]])
+        told = around[np.isfinite(around)]
+        return told.size == 0 or bool(np.nanmax(falls[i]) > _GAP_HERE * np.median(told))
 
     def missing(i: int) -> bool:
-        drops = np.array([after[i], before[i + 1]])
-        told = np.maximum(drops[np.isfinite(drops) & (sharp[i : i + 2] > _GAP_SHARE)] / usual, 1e-3)
-        # What only one side tells may be the last thing in focus.
-        return told.size > 0 and bool(np.exp(np.log(told).mean()) > (_GAP_RATIO if told.size == 2 else _GAP_ALONE))
+        # What lies at missing rungs is sharpest in the frames beside them; a few peaks of noise are no witnesses.
+        told = falls[i][np.isfinite(falls[i]) & (sharp[i : i + 2] > _WITNESSES)]
+        if told.size == 0 or min(sharp[: i + 1].sum(), sharp[i + 1 :].sum()) < _GAP_BOTH:
+            return False  # the first thing in focus, or the last
+        if not stands_out(i):
+            return False
+        both = told.size == 2 and float(np.exp(np.log(np.maximum(told, 1e-3)).mean())) > _GAP_RATIO
+        return both or float(told.max()) > _GAP_ALONE
 
-    return tuple((used[i], used[i + 1]) for i in range(len(used) - 1) if missing(i))
+    return [i for i in range(len(falls)) if missing(i)]

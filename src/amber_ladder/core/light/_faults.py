@@ -9,14 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.colour import decode_srgb
+from amber_ladder.core.light._shake import detail_along, evenness
 
 Float = NDArray[np.float32]
 Kind = Literal["dark", "bright", "shaken"]
 
 _UNEVEN_STOPS = 0.35
-_DIRECTIONS = 8
-_CALM_PX, _BAND_PX = 0.7, 1.2  # the band of detail that is looked at, standard deviations of blur
-_SMEARED = 0.55  # a smear of six pixels brings 96 frames of 100 below it, mere refocusing one or two
+_SMEARED = 0.6  # a smear of seven pixels brings 24 small frames of 25 below it, refocusing one in 100
+_LOST = 0.9  # of detail, along one direction at least: an edge that comes into focus is uneven too, but takes none away
 _ALIKE = 0.85
 _KEPT_LEVELS = 9
 
@@ -49,9 +49,9 @@ class FrameJudge:
         Afterwards ``calmed`` says whether the one before was shaken and this one is less so.
         """
         grey = _grey(picture)
-        level, profile = self._judged = _level(grey), _profile(grey)
+        level, profile = self._judged = _level(grey), detail_along(grey)
         shaken, before = self._shaken(profile), self._refused if again else None
-        same = before is not None and _evenness(profile, before) > _ALIKE
+        same = before is not None and evenness(profile, before) > _ALIKE
         self.calmed = before is not None and not shaken and not same
         if same:
             shaken = []
@@ -81,15 +81,11 @@ class FrameJudge:
         return []
 
     def _shaken(self, profile: Float) -> list[FrameFault]:
-        if self._profile is None or _evenness(profile, self._profile) > _SMEARED:
+        if self._profile is None or evenness(profile, self._profile) > _SMEARED:
+            return []
+        if float((profile / self._profile).min()) > _LOST:
             return []
         return [FrameFault("shaken", "is shaken: its fine detail is smeared along one direction")]
-
-
-def _evenness(profile: Float, reference: Float) -> float:
-    """How alike the change against a reference is in all directions, 0 to 1."""
-    change = profile / reference
-    return float(change.min() / change.max())
 
 
 def _grey(picture: NDArray[np.uint8]) -> Float:
@@ -101,20 +97,3 @@ def _level(grey: Float) -> float:
     small = cv2.resize(grey, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
     light = decode_srgb(np.asarray(small, np.float32))
     return float(np.mean(np.minimum(light, np.percentile(light, 98))))
-
-
-def _profile(grey: Float) -> Float:
-    """Fine detail along each of eight directions: the mean square of the slope, less what of it is noise.
-
-    Defocus lowers it alike in all directions, whatever lies there; shaking lowers it along its own.
-    """
-    calm = cv2.GaussianBlur(grey, (0, 0), _CALM_PX)
-    dx = cv2.Sobel(calm, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
-    dy = cv2.Sobel(calm, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
-    fx, fy = dx - cv2.GaussianBlur(dx, (0, 0), _BAND_PX), dy - cv2.GaussianBlur(dy, (0, 0), _BAND_PX)
-    xx, yy, xy = float((fx * fx).mean()), float((fy * fy).mean()), float((fx * fy).mean())
-    pooled = cv2.GaussianBlur(fx * fx + fy * fy, (0, 0), 2.5)
-    angles = np.arange(_DIRECTIONS) * np.pi / _DIRECTIONS
-    along = xx * np.cos(angles) ** 2 + yy * np.sin(angles) ** 2 + 2 * xy * np.sin(angles) * np.cos(angles)
-    noise = float(np.percentile(pooled[::3, ::3], 10)) / 2.0
-    return np.asarray(np.maximum(along - noise, 1e-9), np.float32)

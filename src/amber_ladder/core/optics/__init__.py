@@ -14,6 +14,7 @@ from amber_ladder.core.optics._formulas import (
     objective_pupil_mm,
     paraxial_focus_ratio,
     rim_focus_ratio,
+    rim_slope,
     smallest_detail_um,
     wave_depth_um,
 )
@@ -74,6 +75,7 @@ __all__ = [
     "power_setting",
     "resolve",
     "rim_focus_ratio",
+    "rim_slope",
     "smallest_detail_um",
     "tiles_for",
     "wave_depth_um",

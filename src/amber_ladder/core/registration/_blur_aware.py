@@ -37,6 +37,7 @@ _SLIGHT_PX = 0.025
 _FEWEST = 400
 _FAR_PX = 0.15  # more is not to be had where nothing is nearly sharp: there a cone's blur is no small change
 _RIDGE = 1e-14
+_ROUGHLY = 0.1  # of what the change of focus does is not known: from depth, and from κ
 _ONE = np.ones(1, np.float32)
 _SLOPE = np.array([1, -8, 0, 8, -1], np.float32) / 12
 _BEND = np.array([-1, 16, -30, 16, -1], np.float32) / 12
@@ -75,11 +76,13 @@ class Fit:
     """``matrix`` maps the second frame's px to the first one's.
 
     ``covariance`` (4, 4) is that of scale and turn (as px at the corner) and shift across and down (px);
-    ``blur`` is κ as these two frames show it by themselves, None where it was given.
+    ``bias`` (4,) is how far the model of blur may mislead, which it does alike in all pairs of a stack; ``blur`` is κ
+    as these two frames show it by themselves, None where it was given.
     """
 
     matrix: Matrix
     covariance: Double
+    bias: Double
     blur: float | None
 
 
@@ -115,15 +118,21 @@ def fit_pair(first: Side, second: Side, start: Matrix, relief: Relief, *, free: 
             columns.append(expected)
         else:
             seen -= relief.blur * expected
-        found, covariance = _robust(np.stack(columns, axis=1), seen, said)
+        a = np.stack(columns, axis=1)
+        found, covariance, present = _robust(a, seen, said)
         matrix = compose(_moved(found[:4], corner, centre), matrix)
         if float(np.abs(found[:4]).max()) < _SLIGHT_PX:
             break
     # Pixels of a smoothed picture are no witnesses of their own: so many of them speak for one.
     covariance = covariance * 4.0 * np.pi * fine**2
+    # What was taken out would have looked like this motion: its own error is a part of it.
+    normal = a[:, :4].T @ (a[:, :4] * present[:, None]) + _RIDGE * np.eye(4)
+    taken_out = np.linalg.solve(normal, a[:, :4].T @ (present * relief.blur * expected))
+    bias = np.asarray(_ROUGHLY * taken_out, np.float64)
+    covariance += np.outer(bias, bias)
     if fine > _FINE_PX:
         covariance += _FAR_PX**2 * np.eye(4)
-    return Fit(matrix, covariance, float(found[5]) if free else None)
+    return Fit(matrix, covariance, bias, float(found[5]) if free else None)
 
 
 def _where(offset: Float, trust: Float, extra: float, blur: float) -> tuple[Float, float]:
@@ -213,8 +222,8 @@ def _near_clipping(first: Float, second: Float) -> NDArray[np.bool_]:
     return np.asarray(cv2.dilate(clipped, np.ones((5, 5), np.uint8)), np.uint8) > 0
 
 
-def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
-    """Solution and covariance of the first four unknowns, by Tukey's weights."""
+def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double, Double]:
+    """Solution, covariance of the first four unknowns, and the weights, by Tukey's."""
     heavy = weight > 0.2 * weight.max()
     present = weight
     for _ in range(_REWEIGHTED):
@@ -225,7 +234,7 @@ def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
         tail = left / (TUKEY * spread)
         present = weight * np.where(np.abs(tail) < 1.0, (1.0 - tail * tail) ** 2, 0.0)
     power = float((present * left * left).sum() / max(float(present.sum()), 1e-12))
-    return np.asarray(found, np.float64), np.asarray(np.linalg.inv(normal)[:4, :4] * power, np.float64)
+    return np.asarray(found, np.float64), np.asarray(np.linalg.inv(normal)[:4, :4] * power, np.float64), present
 
 
 def _moved(motion: Double, corner: float, centre: Double) -> Matrix:

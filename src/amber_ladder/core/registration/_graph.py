@@ -28,12 +28,13 @@ _HELD = 1e10
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """``matrix`` maps frame ``second`` to frame ``first``; ``covariance`` as in a pair's Fit."""
+    """``matrix`` maps frame ``second`` to frame ``first``; ``covariance`` and ``bias`` as in a pair's Fit."""
 
     first: int
     second: int
     matrix: Matrix
     covariance: Double
+    bias: Double
 
 
 def solve_graph(

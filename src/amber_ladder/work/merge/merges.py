@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 
 from amber_ladder import __version__
 from amber_ladder.core.frames import Progress
-from amber_ladder.core.fusion import USUAL_WINDOW_PX, Method
+from amber_ladder.core.fusion import USUAL_WINDOW_PX, Method, Side
 from amber_ladder.core.optics import Rig
 from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.formats.pictures import LeftOut, PictureInfo, StoredFrames, too_few
@@ -30,13 +30,17 @@ KIND = "merge"
 
 
 class MergeEntry(Strict):
-    """How to merge. Window and calm are the pyramid's; sharpness is kept between two depths below the nearest frame."""
+    """How to merge. Window and calm are the pyramid's; sharpness is kept between two depths below the nearest frame.
+
+    What moved is shown by the frames nearer to the camera, by the farther ones, or where it is in focus (auto).
+    """
 
     method: Method = "auto"
     window_px: Annotated[float, Field(ge=0.5, le=50)] = USUAL_WINDOW_PX
     calm: Annotated[float, Field(ge=0, le=1)] = 0.0
     sharp_near_um: Annotated[float, Field(ge=0, le=1e7)] | None = None
     sharp_far_um: Annotated[float, Field(ge=0, le=1e7)] | None = None
+    moved: Side = "auto"
 
     @model_validator(mode="after")
     def _is_a_range(self) -> Self:
@@ -48,7 +52,7 @@ class MergeEntry(Strict):
         """As the merge of plain folders takes them."""
         return MergeSettings(
             self.method, window_px=self.window_px, calm=self.calm, sharp_near_um=self.sharp_near_um,
-            sharp_far_um=self.sharp_far_um,
+            sharp_far_um=self.sharp_far_um, moved=self.moved,
         )  # fmt: skip
 
 

@@ -19,16 +19,18 @@ from amber_ladder.core.fusion import (
     Merged,
     Method,
     Order,
+    Side,
     Style,
     Survey,
     findings,
     merge,
     survey,
+    usual_step,
 )
-from amber_ladder.core.optics import Rig, resolve
+from amber_ladder.core.optics import Rig, resolve, rim_slope
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.files import folder_in_one_piece
-from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile, frames_in, too_few
+from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile, frames_in, natural_key, too_few
 from amber_ladder.formats.results import write_composite, write_depth, write_json
 
 RESULTS = ("composite.tif", "depth.tif", "depth_u.tif", "report.json")
@@ -44,8 +46,9 @@ class MergeSettings:
     """How to merge. ``step_um`` turns frame numbers into µm in the medium; ``um_per_px`` goes into the TIFF.
 
     ``window_px`` and ``calm`` are the pyramid's, also within auto. ``sharp_near_um`` and ``sharp_far_um`` are depths
-    below the nearest frame between which the picture shall be sharp. ``positions_um`` are depths in the medium by name;
-    ``exclude`` names frames that take no part. ``rig`` tells the blur in focus, and the scale where none is given.
+    below the nearest frame between which the picture shall be sharp. ``moved`` is the side from which what moved is
+    shown. ``positions_um`` are depths in the medium by name; ``exclude`` names frames that take no part. ``rig`` tells
+    the blur in focus and how fast it grows, and the scale where none is given.
     """
 
     method: str = "auto"
@@ -56,6 +59,7 @@ class MergeSettings:
     calm: float = 0.0
     sharp_near_um: float | None = None
     sharp_far_um: float | None = None
+    moved: Side = "auto"
     exclude: tuple[str, ...] = ()
     positions_um: Mapping[str, float] = field(default_factory=dict)
     rig: Rig | None = None
@@ -95,8 +99,11 @@ def merge_folder(folder: Path, out: Path, settings: MergeSettings, progress: Pro
     if len(places) < 2:
         raise BadInput(too_few(str(folder), len(places), left_out), field="exclude")
     chosen = frames.part(places)
-    depth_from = "positions given" if depths else None
-    return merge_frames(chosen, left_out, out, settings, progress, depths_um=depths, depth_from=depth_from)
+    if depths:
+        return merge_frames(chosen, left_out, out, settings, progress, depths_um=depths, depth_from="positions given")
+    counted = sorted({*frames.names, *(one.name for one in left_out)}, key=natural_key)
+    numbers = [counted.index(name) for name in chosen.names]
+    return merge_frames(chosen, left_out, out, settings, progress, numbers=numbers)
 
 
 def _check_named(settings: MergeSettings, frames: StoredFrames, left_out: Sequence[LeftOut]) -> None:
@@ -124,12 +131,13 @@ def merge_frames(
     *,
     depths_um: Sequence[float] | None = None,
     depth_from: str | None = None,
+    numbers: Sequence[int] | None = None,
 ) -> dict[str, Any]:
     """Merge frames into ``out``: composite.tif, depth.tif, depth_u.tif, report.json, all or nothing.
 
     ``depths_um`` are the frames' depths in the medium where they are known, rising: then frames come nearest first,
     and depth is exact even where rungs are missing. ``depth_from`` says what they rest on. Without them, frames come
-    in the order in which they were shot.
+    in the order in which they were shot, one step apart; ``numbers`` count them with those that were left out before.
     """
     started = time.monotonic()
     method = settings.checked()
@@ -144,9 +152,22 @@ def merge_frames(
         )
     optics = resolve(settings.rig) if settings.rig else None
     spread_px = _OF_AIRY * optics.airy_px if optics else None
-    found = survey(frames, order=order, positions_um=depths_um, spread_px=spread_px, progress=progress)
-    at_um = _frame_depths(found, settings, depths_um)
-    sharp = _sharp(found, settings, at_um)
+    step_um = settings.step_um if depths_um is None else usual_step(depths_um)
+    blur_px = None
+    if optics and step_um:
+        blur_px = rim_slope(optics.numerical_aperture, optics.medium_index) * step_um / optics.pixel_um
+    found = survey(
+        frames,
+        order=order,
+        positions_um=depths_um,
+        numbers=numbers,
+        spread_px=spread_px,
+        blur_px=blur_px,
+        side=settings.moved,
+        progress=progress,
+    )
+    at, unit = _frame_depths(found, settings, depths_um)
+    sharp = _sharp(found, settings, at)
     style = Style(method, settings.window_px, settings.calm, sharp)
     merged = merge(frames, found, style, progress=progress)
     um_per_px = settings.um_per_px or (optics.pixel_um if optics else None)
@@ -154,7 +175,7 @@ def merge_frames(
     with folder_in_one_piece(out) as scratch:
         profile = colour_profile(frames.path(found.reference))
         write_composite(scratch / "composite.tif", merged.composite, colour_profile=profile, um_per_px=um_per_px)
-        depth, u, unit = _depth(merged, at_um)
+        depth, u = _depth(merged, at)
         write_depth(scratch / "depth.tif", depth, unit=unit, um_per_px=um_per_px)
         write_depth(scratch / "depth_u.tif", u, unit=unit, um_per_px=um_per_px, uncertainty=True)
         spread = depth_spread(depth)
@@ -163,7 +184,10 @@ def merge_frames(
             **_report(frames, left_out, found, merged, settings, unit),
             "findings": [_finding(one, frames.names, um_per_px) for one in told],
             "scale": _scale(settings, um_per_px),
-            "warnings": [f"alignment doubtful: {one.do}." for one in told if one.kind == "alignment"],
+            "warnings": [
+                *(f"alignment doubtful: {one.do}." for one in told if one.kind == "alignment"),
+                *(_counted_steps(found) if depths_um is None else []),
+            ],
             "seconds": round(time.monotonic() - started, 3),
             "version": __version__,
         }
@@ -189,18 +213,20 @@ def _check_size(settings: MergeSettings, frames: StoredFrames) -> None:
 
 def _frame_depths(
     found: Survey, settings: MergeSettings, depths_um: Sequence[float] | None
-) -> NDArray[np.float64] | None:
-    """Depths (µm) of the used frames below the nearest of them, nearest first; None where nobody knows."""
+) -> tuple[NDArray[np.float64], str]:
+    """Depths of the used frames below the nearest of them, nearest first, and their unit."""
     if depths_um is not None:
         used = np.array([depths_um[i] for i in found.used], np.float64)
-        return np.asarray(used - used[0], np.float64)
-    return None if settings.step_um is None else np.arange(len(found.used), dtype=np.float64) * settings.step_um
+        return np.asarray(used - used[0], np.float64), "µm"
+    places = np.array(found.places, np.float64)
+    steps = places if found.near_first else places[-1] - places[::-1]
+    return (steps, "frames") if settings.step_um is None else (steps * settings.step_um, "µm")
 
 
-def _sharp(found: Survey, settings: MergeSettings, at_um: NDArray[np.float64] | None) -> tuple[int, int] | None:
+def _sharp(found: Survey, settings: MergeSettings, at_um: NDArray[np.float64]) -> tuple[int, int] | None:
     """First and last used frame, as shot, of what shall be sharp. Raises BadInput where that means nothing."""
     near, far = settings.sharp_near_um, settings.sharp_far_um
-    if at_um is None or not settings.has_range:
+    if not settings.has_range:
         return None
     low, high = at_um[0] if near is None else near, at_um[-1] if far is None else far
     first, last = (int(np.argmin(np.abs(at_um - edge))) for edge in (low, high))
@@ -213,17 +239,23 @@ def _sharp(found: Survey, settings: MergeSettings, at_um: NDArray[np.float64] | 
     return (first, last) if found.near_first else (end - last, end - first)
 
 
-def _depth(merged: Merged, at_um: NDArray[np.float64] | None) -> tuple[NDArray[np.float32], NDArray[np.float32], str]:
-    """Depth, its standard uncertainty, and their unit."""
-    frames, u = merged.depth_frames, merged.depth_u_frames
-    if at_um is None:
-        return frames, u, "frames"
-    places = np.arange(len(at_um))
+def _depth(merged: Merged, at: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Depth and its standard uncertainty in the unit of the frames' depths."""
+    frames, places = merged.depth_frames, np.arange(len(at))
     # np.interp would turn NaN into a number at the ends; it is put back.
-    depth = np.interp(frames, places, at_um).astype(np.float32)
+    depth = np.interp(frames, places, at).astype(np.float32)
     depth[np.isnan(frames)] = np.nan
-    step = np.interp(frames, places, np.gradient(at_um)).astype(np.float32)
-    return depth, u * step, "µm"
+    step = np.interp(frames, places, np.gradient(at)).astype(np.float32)
+    return depth, merged.depth_u_frames * step
+
+
+def _counted_steps(found: Survey) -> list[str]:
+    """A warning where depth rests on steps at which no frame tells that they were any."""
+    passed = round(found.places[-1]) + 1 - len(found.used)
+    if not passed:
+        return []
+    what = "a frame that was left out as a step" if passed == 1 else f"{passed} frames that were left out as steps"
+    return [f"depth counts {what}: take files that were none out of the folder, or give positions."]
 
 
 def _finding(one: Finding, names: Sequence[str], um_per_px: float | None) -> dict[str, Any]:
@@ -286,6 +318,7 @@ def _report(
             "calm": settings.calm,
             "sharp_near_um": settings.sharp_near_um,
             "sharp_far_um": settings.sharp_far_um,
+            "moved": settings.moved,
             "exclude": list(settings.exclude),
             "order": "near-first" if found.near_first else "far-first",
             "order_from": found.order_basis,

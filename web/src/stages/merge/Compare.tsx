@@ -14,6 +14,7 @@ import {
   isPlace,
   largestShift,
   orderText,
+  otherWarnings,
   type Report,
   reportOf,
   settingsText,
@@ -238,12 +239,11 @@ function Remarks({ take, report }: { take: Take; report: Report }) {
   const files = report.excluded.map((one) => `${one.file} ${one.reason}`).join("; ");
   return (
     <div className="space-y-2 px-4 py-3 empty:hidden">
-      {!report.findings &&
-        report.warnings?.map((warning) => (
-          <Notice key={warning} kind="hint">
-            {warning}
-          </Notice>
-        ))}
+      {otherWarnings(report).map((warning) => (
+        <Notice key={warning} kind="hint">
+          {warning}
+        </Notice>
+      ))}
       <SeriesWarnings take={take} />
       {!report.findings &&
         report.coverage.gaps.map((gap) => (

@@ -1,8 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Stack, type Take } from "../../client/api";
-import { METHODS, type Method, title, USUAL_WINDOW_PX } from "../../specimen/report";
+import { METHODS, type Method, MOVED, type Moved, title, USUAL_WINDOW_PX } from "../../specimen/report";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { Check, NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Work } from "../../ui/Work";
@@ -26,6 +27,7 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
   const [calm, setCalm] = useState<number | null>(0);
   const [near, setNear] = useState<number | null>(null);
   const [far, setFar] = useState<number | null>(null);
+  const [moved, setMoved] = useState<Moved>("auto");
   const settings = useRef<HTMLDetailsElement>(null);
   const begin = useMutation({
     mutationFn: async () => {
@@ -36,6 +38,7 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
           calm: calm ?? 0,
           sharp_near_um: near,
           sharp_far_um: far,
+          moved,
         });
     },
     onSuccess: () => setMethods(new Set()),
@@ -47,6 +50,7 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
     if (!wrong || !settings.current) return begin.mutate();
     settings.current.open = true;
     wrong.focus();
+    wrong.scrollIntoView({ block: "center" }); // with what is wrong, which stands below it
   };
   const stop = useMutation({ mutationFn: (id: number) => api.stop(id), onSuccess: refresh });
   const running = take.merges.filter(({ task }) => task.state === "running" || task.state === "waiting");
@@ -105,7 +109,9 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
           ),
       )}
       <details ref={settings}>
-        <summary className="min-h-8 cursor-pointer py-1 text-ink2">Window, calm, sharp range</summary>
+        <summary className="min-h-8 cursor-pointer py-1 text-ink2">
+          Window, calm, sharp range, movement
+        </summary>
         <NumberField
           label="Window"
           unit="px"
@@ -138,6 +144,12 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
           optional
           problem={far !== null && far <= (near ?? 0) ? "This is nearer than where it begins." : undefined}
           hint="Beyond, the picture falls off as in a single frame."
+        />
+        <Choice
+          label="What moved"
+          value={moved}
+          options={(Object.keys(MOVED) as Moved[]).map((value) => ({ value, label: MOVED[value] }))}
+          onChange={(value) => setMoved(value as Moved)}
         />
       </details>
     </section>
