@@ -27,6 +27,8 @@ class Compared(PageTest):
 
         ways.get_by_role("radio", name="Divider").focus()
         page.keyboard.press("ArrowRight")
+        # The focus moves a moment after the key.
+        expect(ways.get_by_role("radio", name="Blink")).to_be_focused()
         page.keyboard.press("Enter")
         expect(page.get_by_role("slider", name="Divider")).to_have_count(0)
         # By itself they take turns; by hand they stay.
