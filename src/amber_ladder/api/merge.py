@@ -4,7 +4,7 @@ from fastapi import APIRouter
 
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import merge
-from amber_ladder.work.stack.views import MergeView
+from amber_ladder.work.stack.views import MergeView, StackView
 
 router = APIRouter(tags=["merge"], responses=RESPONSES)
 
@@ -13,6 +13,12 @@ router = APIRouter(tags=["merge"], responses=RESPONSES)
 def begin_merge(take_id: int, entry: merge.MergeEntry) -> MergeView:
     """Queue a merge."""
     return merge.begin_merge(take_id, entry)
+
+
+@router.put("/merges/{merge_id}/counts")
+def let_count(merge_id: int) -> StackView:
+    """Let a finished merge count for its stack."""
+    return merge.let_count(merge_id)
 
 
 @router.get("/merges/{merge_id}/depth")

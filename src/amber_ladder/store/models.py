@@ -141,8 +141,8 @@ class Calibration(Discardable, Base):
 class Stack(Discardable, Base):
     """One planned ladder for one specimen, with the rig and plan as they were when it was saved.
 
-    ``scale`` is one that was measured later and applied by hand, None for that of the rig. ``revision`` counts changes
-    of rig and plan.
+    ``scale`` is one that was measured later and applied by hand, None for that of the rig. ``counted_merge_id`` is the
+    merge that a person chose to stand for it, None while nobody did. ``revision`` counts changes of rig and plan.
     """
 
     __tablename__ = "stack"
@@ -161,6 +161,9 @@ class Stack(Discardable, Base):
     plan: Mapped[dict[str, Any]]
     cautions_read: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     scale: Mapped[dict[str, Any] | None]
+    counted_merge_id: Mapped[int | None] = mapped_column(
+        ForeignKey("product.id", name="stack_counted_merge_id_fkey", ondelete="SET NULL", use_alter=True), index=True
+    )
     revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=now)
 

@@ -21,7 +21,7 @@ ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
         ("catalogue_number", "name", "kind", "mount", "medium", "medium_index", "locality", "note", "width_mm",
          "height_mm", "depth_mm"),
     ),
-    "stack": (Stack, ("rig_id", "rig_name", "rig_version", "rig", "plan", "scale")),
+    "stack": (Stack, ("rig_id", "rig_name", "rig_version", "rig", "plan", "scale", "counted_merge_id")),
     "frame": (Frame, ("left_out",)),
     "rig": (Rig, ("name", "definition", "parts", "on_bench_at", "flash_power")),
     "part": (Part, ("kind", "name", "definition")),

@@ -112,6 +112,8 @@ export const api = {
         body: { calibration_id },
       }),
     ),
+  letCount: (merge_id: number) =>
+    answered(client.PUT("/api/merges/{merge_id}/counts", { params: { path: { merge_id } } })),
   depthOf: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/depth", { params: { path: { merge_id } } })),
   depthAt: (merge_id: number, x_px: number, y_px: number) =>

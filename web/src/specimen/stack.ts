@@ -50,12 +50,12 @@ export function finishedMerges(stack: Stack): Finished[] {
   );
 }
 
-/** The merge to show: the one that was picked, else the newest of a chosen take, else the newest of all. */
+/** The merge to show, of a chosen take or of all: the one that was picked, else the one that counts, else the newest. */
 export function shownMerge(
   finished: Finished[],
   picked: number | null,
   takeId?: number,
 ): Finished | undefined {
   const own = takeId === undefined ? finished : finished.filter(({ take }) => take.id === takeId);
-  return own.find(({ merge }) => merge.id === picked) ?? own.at(-1);
+  return own.find(({ merge }) => merge.id === picked) ?? own.find(({ merge }) => merge.counts) ?? own.at(-1);
 }

@@ -12,6 +12,7 @@ from amber_ladder.store import specimens
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Specimen, Stack, Task
 from amber_ladder.work.journal import added, changing
+from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import scale_of
 from amber_ladder.work.stack.stages import StageState, goes_on_at, stages_of
 from amber_ladder.work.stack.views import (
@@ -171,7 +172,6 @@ def _tasks(stack: Stack) -> list[Task]:
 
 
 def _shown_merge(stacks: list[Stack]) -> int | None:
-    finished = [
-        merge.id for stack in stacks for take in stack.takes for merge in take.merges if merge.task.state == "done"
-    ]
-    return max(finished, default=None)
+    """The counted merge of the latest stack that has one."""
+    counted = (counted_merge(stack) for stack in reversed(stacks))
+    return next((merge.id for merge in counted if merge), None)

@@ -6,6 +6,7 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Stack
 from amber_ladder.work.record.records import label_of, merged_at, shot_with
+from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.views import stack_ladder, stack_view
 
 COLUMNS = (
@@ -17,7 +18,7 @@ COLUMNS = (
 
 
 def as_csv() -> str:
-    """All stacks, a line each, with the latest finished merge and its take, or else the latest take."""
+    """All stacks, a line each, with the merge that counts and its take, or else the latest take."""
     with transaction() as session:
         return csv_table(COLUMNS, (_ledger_row(stack) for stack in stacks.merged_stacks(session)))
 
@@ -25,8 +26,7 @@ def as_csv() -> str:
 def _ledger_row(stack: Stack) -> list[object]:
     """What was planned stands as planned; what was shot is left empty where nobody knows it."""
     view, (ladder, _) = stack_view(stack), stack_ladder(stack)
-    finished = [merge for take in stack.takes for merge in take.merges if merge.report]
-    merge = finished[-1] if finished else None
+    merge = counted_merge(stack)
     take = merge.take if merge else stack.takes[-1] if stack.takes else None
     report = merge.report if merge else None
     series = next(one.series for one in view.takes if one.id == take.id) if take else None

@@ -1,6 +1,7 @@
 """Merge: from sorted frames to composite, depth and report."""
 
+from amber_ladder.work.merge.counting import let_count
 from amber_ladder.work.merge.depths import DepthAt, DepthView, depth_at, depth_of
 from amber_ladder.work.merge.merges import MergeEntry, begin_merge, merge_take
 
-__all__ = ["DepthAt", "DepthView", "MergeEntry", "begin_merge", "depth_at", "depth_of", "merge_take"]
+__all__ = ["DepthAt", "DepthView", "MergeEntry", "begin_merge", "depth_at", "depth_of", "let_count", "merge_take"]

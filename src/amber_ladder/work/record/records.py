@@ -21,6 +21,7 @@ from amber_ladder.store import deeds, stacks
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
+from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import planned_scale, scale_of
 from amber_ladder.work.stack.series import fills_sensor
 from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
@@ -40,11 +41,13 @@ class DoneLine:
 class RecordView:
     """The scale and its bar for one merge, and the name its files are saved under.
 
-    The scale is None where it is not known: then there is no bar. ``shot_with`` is what moved and what exposed,
+    The scale is None where it is not known: then there is no bar. ``counts`` says whether this merge stands for its
+    stack. ``shot_with`` is what moved and what exposed,
     ``done`` what people did, for the page.
     """
 
     merge_id: int
+    counts: bool
     um_per_px: float | None
     u_um_per_px: float | None
     scale_from: Literal["nominal", "measured"] | None
@@ -139,7 +142,8 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
             "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
                       "bar": asdict(shown.bar) if shown.bar else None,
                       "as_planned": asdict(planned_scale(stack)), "applied_later": stack.scale},
-            "merge": {"number": merge.number, "merged_at": merged_at(merge), "version": merge.version,
+            "merge": {"number": merge.number, "counts": shown.counts, "merged_at": merged_at(merge),
+                      "version": merge.version,
                       "settings": merge.settings, "report": merge.report},
             "mended": shown.mended,
             "history": history(session, stack.specimen_id),
@@ -192,6 +196,7 @@ def label_of(merge: Product) -> RecordView:
     mends = [one for one in merge.take.products if one.parent_id == merge.id and one.kind == "mend"]
     return RecordView(
         merge.id,
+        merge is counted_merge(stack),
         scale.um_per_px if known else None,
         scale.u_um_per_px if known else None,
         scale.origin if known else None,

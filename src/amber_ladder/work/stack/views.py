@@ -13,6 +13,7 @@ from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.store.models import Frame, Product, Rig, Specimen, Stack, Take, Task
 from amber_ladder.work.on_disk.planning import ladder_of
+from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import Scale, scale_of
 from amber_ladder.work.stack.series import SeriesView, repairable, series_view
 from amber_ladder.work.stack.stages import StageState, stages_of
@@ -78,7 +79,7 @@ class FrameView:
 
 @dataclass(frozen=True, slots=True)
 class MergeView:
-    """One merge and its report, once there is one."""
+    """One merge and its report, once there is one. ``counts`` marks the one that stands for the stack."""
 
     id: int
     number: int
@@ -86,6 +87,7 @@ class MergeView:
     task: TaskView
     report: dict[str, Any] | None
     depth_um: float | None
+    counts: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -221,6 +223,7 @@ def merge_view(merge: Product) -> MergeView:
         task_view(merge.task),
         merge.report,
         merge.report.get("depth_um") if merge.report else None,
+        merge is counted_merge(merge.take.stack),
     )
 
 

@@ -1,7 +1,8 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, type Merge, type Stack, type Take } from "../../client/api";
+import { refresh } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { digits, duration, trimmed } from "../../lib/numbers";
@@ -23,6 +24,7 @@ import {
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import type { Finished } from "../../specimen/stack";
 import { TakeFrames } from "../../specimen/TakeFrames";
+import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Discard } from "../../ui/Discard";
 import { Notice } from "../../ui/Notice";
@@ -135,13 +137,16 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
                 ))}
               </ul>
               <Remarks take={shown.take} report={report} />
-              <Discard
-                kind="merge"
-                label="Discard this merge"
-                id={shown.merge.id}
-                what={`${title(shown.merge)} of take ${shown.take.number}`}
-                onDone={() => setOver("")}
-              />
+              <div className="flex flex-wrap items-center gap-x-2 px-4 py-1">
+                <Counting merge={shown.merge} />
+                <Discard
+                  kind="merge"
+                  label="Discard this merge"
+                  id={shown.merge.id}
+                  what={`${title(shown.merge)} of take ${shown.take.number}`}
+                  onDone={() => setOver("")}
+                />
+              </div>
             </section>
             {take?.complete && (
               <div className="overflow-y-auto border-rule border-l p-3">
@@ -176,6 +181,7 @@ function MergeCard({ take, merge, takes, pressed, onClick }: CardProps) {
       <span className="head block text-[0.9375rem]">
         {title(merge)}
         {takes > 1 && `, take ${take.number}`}
+        {merge.counts && <span className="float-right border border-ink px-1.5">counts</span>}
       </span>
       <Line label="Frames used" value={`${report.frames_used.length} of ${take.frames.length}`} />
       <Line label="Order" value={orderText(report)} />
@@ -184,6 +190,28 @@ function MergeCard({ take, merge, takes, pressed, onClick }: CardProps) {
       <Line label="Largest shift" value={`${largestShift(report).toFixed(1)} px`} />
       <Line label="Took" value={duration(report.seconds)} />
     </button>
+  );
+}
+
+/** The record, the cabinet and the ledger follow one merge of a stack. */
+function Counting({ merge }: { merge: Merge }) {
+  const queries = useQueryClient();
+  const choose = useMutation({
+    mutationFn: () => api.letCount(merge.id),
+    onSuccess: (stack) => {
+      queries.setQueryData(["stack", stack.id], stack);
+      refresh(queries);
+    },
+  });
+  if (merge.counts)
+    return <p className="py-1 text-[0.9375rem]">This merge counts: record, cabinet and ledger follow it.</p>;
+  return (
+    <>
+      <Button disabled={choose.isPending} onClick={() => choose.mutate()}>
+        Let this merge count
+      </Button>
+      {choose.isError && <Notice kind="fault">{choose.error.message}</Notice>}
+    </>
   );
 }
 

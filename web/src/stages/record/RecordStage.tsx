@@ -95,10 +95,15 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
             value={String(merge.id)}
             options={finished.map((one) => ({
               value: String(one.merge.id),
-              label: `${methodName(one.merge.method).toLowerCase()}, run ${one.merge.number}, take ${one.take.number}`,
+              label: `${methodName(one.merge.method).toLowerCase()}, run ${one.merge.number}, take ${one.take.number}${one.merge.counts ? ": counts" : ""}`,
             }))}
             onChange={(value) => onMerge(Number(value))}
           />
+          {!merge.counts && (
+            <Notice kind="hint" title="Another merge counts for this stack.">
+              This is the record of one that was kept beside it. Cabinet and ledger show the one that counts.
+            </Notice>
+          )}
           <dl>
             {facts.map(([name, value]) => (
               <div key={name} className="flex justify-between gap-6 border-rule border-b py-1.5">
