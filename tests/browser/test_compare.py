@@ -49,6 +49,36 @@ class Compared(PageTest):
         self.against("Depth pick, run 2")
         until(lambda: self.mean_light() < 0.2, "no difference")
 
+    def test_the_merge_that_counts_is_the_one_that_is_recorded(self) -> None:
+        running()
+        stack = shot_stack("SHOT-COUNTS")
+        for method in ("blend", "select"):
+            merged(stack.takes[0].id, method)
+        page = self.page
+        page.goto(f"/stacks/{stack.id}/record")
+        expect(page.get_by_role("combobox", name="Of")).to_contain_text("depth pick, run 2, take 1: counts")
+        page.get_by_role("link", name="Merge").click()
+        first = page.get_by_role("button", name="Contrast blend, run 1")
+        expect(first).not_to_contain_text("counts")
+        first.click()
+        page.get_by_role("button", name="Let this merge count").click()
+        expect(page.get_by_text("This merge counts: record, cabinet and ledger follow it.")).to_be_visible()
+        expect(first).to_contain_text("counts")
+        self.assert_accessible()
+        page.get_by_role("link", name="Record and export").click()
+        chosen = page.get_by_role("combobox", name="Of")
+        expect(chosen).to_contain_text("contrast blend, run 1, take 1: counts")
+        beside = page.get_by_text("Another merge counts for this stack.")
+        expect(beside).to_have_count(0)
+        chosen.click()
+        page.get_by_role("option", name="depth pick, run 2").click()
+        expect(beside).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        page.get_by_role("dialog", name="Undo").get_by_role("button", name="Undo this").click()
+        expect(page.get_by_text("Undone.")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(chosen).to_contain_text("depth pick, run 2, take 1: counts")
+
     def against(self, picture: str) -> None:
         self.page.get_by_role("combobox", name="Against").click()
         self.page.get_by_role("option", name=picture, exact=True).click()

@@ -12,7 +12,7 @@ export const mm = (value: number) => `${digits(value, 3)} mm`;
 export const times = (value: number) => `${trimmed(digits(value, 3))}×`;
 export const fNumber = (value: number) => `f/${digits(value, 3)}`;
 export const px = (value: number) => `${digits(value, 2)} px`;
-export const percent = (share: number) => `${Math.round(share * 100)} %`;
+export const percent = (share: number) => `${Math.round(share * 100)}\u00a0%`;
 
 /** Without zeros that say nothing: 22.50 becomes 22.5. */
 export function trimmed(text: string): string {

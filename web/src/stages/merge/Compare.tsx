@@ -178,10 +178,12 @@ function MergeCard({ take, merge, takes, pressed, onClick }: CardProps) {
       onClick={onClick}
       className="h-full w-64 px-4 py-2 text-left text-[0.875rem] hover:bg-card aria-pressed:bg-amber-wash"
     >
-      <span className="head block text-[0.9375rem]">
-        {title(merge)}
-        {takes > 1 && `, take ${take.number}`}
-        {merge.counts && <span className="float-right border border-ink px-1.5">counts</span>}
+      <span className="head flex items-baseline justify-between gap-2 text-[0.9375rem]">
+        <span>
+          {title(merge)}
+          {takes > 1 && `, take ${take.number}`}
+        </span>
+        {merge.counts && <span className="border border-ink px-1.5 text-[0.875rem]">counts</span>}
       </span>
       <Line label="Frames used" value={`${report.frames_used.length} of ${take.frames.length}`} />
       <Line label="Order" value={orderText(report)} />
