@@ -1,6 +1,7 @@
 """Merge."""
 
 from fastapi import APIRouter
+from fastapi.responses import Response
 
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import merge
@@ -19,6 +20,12 @@ def begin_merge(take_id: int, entry: merge.MergeEntry) -> MergeView:
 def let_count(merge_id: int) -> StackView:
     """Let a finished merge count for its stack."""
     return merge.let_count(merge_id)
+
+
+@router.post("/merges/{merge_id}/patch", response_class=Response)
+def try_patch(merge_id: int, entry: merge.PatchEntry) -> Response:
+    """A part of the picture, merged in another way, as a PNG."""
+    return Response(merge.try_patch(merge_id, entry), media_type="image/png")
 
 
 @router.get("/merges/{merge_id}/depth")

@@ -51,6 +51,15 @@ class Merged:
 
 def merge(frames: FrameSource, found: Survey, style: Style, *, progress: Progress) -> Merged:
     """Merge the surveyed frames. Memory does not grow with their number."""
+    composite, share, gave = composed(frames, found, style, progress)
+    depth, u = _depth(found, frames.shape)
+    return Merged(composite, depth, u, share, gave)
+
+
+def composed(
+    frames: FrameSource, found: Survey, style: Style, progress: Progress
+) -> tuple[NDArray[Any], tuple[float, ...], dict[Method, float]]:
+    """The composite alone, each used frame's share of it, and that of each way to merge (see Merged)."""
     kept = _within(found, style.sharp) if style.sharp else found
     gave: dict[Method, float] = {style.method: 1.0}
     match style.method:
@@ -66,8 +75,7 @@ def merge(frames: FrameSource, found: Survey, style: Style, *, progress: Progres
     if style.sharp:
         first, last = style.sharp
         share = (*[0.0] * first, *share, *[0.0] * (len(found.used) - 1 - last))
-    depth, u = _depth(found, frames.shape)
-    return Merged(composite, depth, u, share, gave)
+    return composite, share, gave
 
 
 def _within(found: Survey, sharp: tuple[int, int]) -> Survey:

@@ -57,7 +57,7 @@ class MergeEntry(Strict):
 
 
 @dataclass(frozen=True, slots=True)
-class _Series:
+class Series:
     """The frames of a sorting, with their depths in the medium where known, and the scale if it is theirs."""
 
     frames: StoredFrames
@@ -100,7 +100,8 @@ def merge_take(task_id: int, progress: Progress) -> None:
         merge_id, entry = merge.id, MergeEntry.model_validate(merge.settings)
         if merge.sorting is None:  # begun by an earlier version, which kept none
             merge.sorting = stacks.keep_sorting(session, merge.take, _sorting(merge.take))
-        series = _series(store, merge)
+        series = series_of(store, merge)
+        alike = [one.id for one in merge.take.merges if one.sorting_id == merge.sorting_id and one.report]
     report = merge_frames(
         series.frames,
         series.left_out,
@@ -109,6 +110,7 @@ def merge_take(task_id: int, progress: Progress) -> None:
         progress,
         depths_um=series.depths_um,
         depth_from=series.depth_from,
+        earlier=[store.product_folder(one) for one in alike],
     )
     prepare_tiles(store, merge_id)
     with transaction() as session:
@@ -133,7 +135,8 @@ def _sorting(take: Take) -> Sorting:
     )
 
 
-def _series(store: FrameStore, merge: Product) -> _Series:
+def series_of(store: FrameStore, merge: Product) -> Series:
+    """What a merge was, or is to be, made of. Raises BadInput for fewer than two frames."""
     sorting, take = merge.sorting, merge.take
     assert sorting is not None, "a merge is given one when it begins"
     left_out = [LeftOut(one["name"], one["reason"]) for one in sorting.left_out]
@@ -149,7 +152,7 @@ def _series(store: FrameStore, merge: Product) -> _Series:
     rig = stack_rig(take.stack).to_core()
     whole = fills_sensor(shot, rig.sensor)
     scale = scale_of(take.stack).um_per_px if whole else None
-    return _Series(frames, left_out, depths, sorting.depth_from, scale, rig if whole else None)
+    return Series(frames, left_out, depths, sorting.depth_from, scale, rig if whole else None)
 
 
 MERGING = LongWork(KIND, {"register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}, by_worker=merge_take)

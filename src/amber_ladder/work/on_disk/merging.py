@@ -32,6 +32,8 @@ from amber_ladder.errors import BadInput
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile, frames_in, natural_key, too_few
 from amber_ladder.formats.results import write_composite, write_depth, write_json
+from amber_ladder.formats.surveys import FILE as SURVEY
+from amber_ladder.formats.surveys import key_of, read_survey, write_survey
 
 RESULTS = ("composite.tif", "depth.tif", "depth_u.tif", "report.json")
 _OF_AIRY = 0.213
@@ -132,15 +134,18 @@ def merge_frames(
     depths_um: Sequence[float] | None = None,
     depth_from: str | None = None,
     numbers: Sequence[int] | None = None,
+    earlier: Sequence[Path] | None = None,
 ) -> dict[str, Any]:
     """Merge frames into ``out``: composite.tif, depth.tif, depth_u.tif, report.json, all or nothing.
 
     ``depths_um`` are the frames' depths in the medium where they are known, rising: then frames come nearest first,
     and depth is exact even where rungs are missing. ``depth_from`` says what they rest on. Without them, frames come
     in the order in which they were shot, one step apart; ``numbers`` count them with those that were left out before.
+    ``earlier`` are results of other merges: what one of them was aligned by is taken over where it was reckoned from
+    the same, and kept for those that follow. None does neither.
     """
     started = time.monotonic()
-    method = settings.checked()
+    settings.checked()
     order = settings.order
     if depths_um is not None:
         order = "near-first"
@@ -156,20 +161,15 @@ def merge_frames(
     blur_px = None
     if optics and step_um:
         blur_px = rim_slope(optics.numerical_aperture, optics.medium_index) * step_um / optics.pixel_um
-    found = survey(
-        frames,
-        order=order,
-        positions_um=depths_um,
-        numbers=numbers,
-        spread_px=spread_px,
-        blur_px=blur_px,
-        side=settings.moved,
-        progress=progress,
-    )
+    reckoned_from: dict[str, Any] = {
+        "order": order, "positions_um": depths_um, "numbers": numbers, "spread_px": spread_px, "blur_px": blur_px,
+        "side": settings.moved,
+    }  # fmt: skip
+    key = key_of(frames=[str(frames.path(place)) for place in range(len(frames.names))], **reckoned_from)
+    taken_over = (read_survey(folder / SURVEY, key) for folder in earlier or ())
+    found = next((one for one in taken_over if one), None) or survey(frames, **reckoned_from, progress=progress)
     at, unit = _frame_depths(found, settings, depths_um)
-    sharp = _sharp(found, settings, at)
-    style = Style(method, settings.window_px, settings.calm, sharp)
-    merged = merge(frames, found, style, progress=progress)
+    merged = merge(frames, found, style_of(found, settings, depths_um), progress=progress)
     um_per_px = settings.um_per_px or (optics.pixel_um if optics else None)
     progress("save", 0, 1)
     with folder_in_one_piece(out) as scratch:
@@ -194,8 +194,16 @@ def merge_frames(
         report["depth_um"] = round(spread[1] - spread[0], 3) if spread and unit == "µm" else None
         report["settings"]["depth_from"] = depth_from or ("step given" if settings.step_um is not None else None)
         write_json(scratch / "report.json", report)
+        if earlier is not None:
+            write_survey(scratch / SURVEY, found, key)
     progress("save", 1, 1)
     return report
+
+
+def style_of(found: Survey, settings: MergeSettings, depths_um: Sequence[float] | None) -> Style:
+    """The settings as the merge of these surveyed frames takes them. Raises BadInput for what cannot be used."""
+    at, _ = _frame_depths(found, settings, depths_um)
+    return Style(settings.checked(), settings.window_px, settings.calm, _sharp(found, settings, at))
 
 
 def _check_size(settings: MergeSettings, frames: StoredFrames) -> None:

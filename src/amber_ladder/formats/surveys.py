@@ -1,0 +1,74 @@
+"""What the first pass over a stack found, kept beside its results: further merges and patches begin from there."""
+
+import hashlib
+import json
+from dataclasses import asdict
+from functools import cache
+from pathlib import Path
+from typing import Any
+from zipfile import BadZipFile
+
+import numpy as np
+
+from amber_ladder import __version__, core
+from amber_ladder.core.depth import Surface
+from amber_ladder.core.fusion import Excluded, Moved, Survey
+
+FILE = "survey.npz"
+_PLAIN = ("used", "places", "reference", "rms_px", "corner_px", "gains", "blur_px", "factor", "crop", "gaps",
+          "near_first", "order_basis")  # fmt: skip
+
+
+def key_of(**reckoned_from: Any) -> str:
+    """What tells one survey from another: all that it was reckoned from, and the code that did."""
+    text = json.dumps({**reckoned_from, "code": _code()}, sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+@cache
+def _code() -> str:
+    """Another version finds otherwise, and so may one that is being worked on."""
+    sources = sorted(Path(core.__file__).parent.rglob("*.py"))
+    return hashlib.sha256(__version__.encode() + b"".join(one.read_bytes() for one in sources)).hexdigest()
+
+
+def write_survey(path: Path, found: Survey, key: str) -> None:
+    """All of a survey, so exactly that a merge which begins from it comes out the same to the byte."""
+    said = {name: getattr(found, name) for name in _PLAIN}
+    said["excluded"] = [asdict(one) for one in found.excluded]
+    said["moved"] = [{"events": one.events, "first": one.first, "last": one.last} for one in found.moved]
+    shape = found.surface.index.shape
+    np.savez(
+        path,
+        key=np.array(key),
+        said=np.array(json.dumps(said)),
+        matrices=np.array(found.matrices, np.float64),
+        index=found.surface.index,
+        known=found.surface.known,
+        confidence=found.confidence,
+        masks=np.array([one.mask for one in found.moved], np.bool_).reshape(-1, *shape),
+        told=np.array([one.told for one in found.moved], np.bool_).reshape(-1, *shape),
+    )
+
+
+def read_survey(path: Path, key: str | None = None) -> Survey | None:
+    """A survey that was kept; None where there is none, it is damaged, or was reckoned from something else."""
+    try:
+        with path.open("rb") as content, np.load(content, allow_pickle=False) as file:
+            if key is not None and str(file["key"]) != key:
+                return None
+            said = json.loads(str(file["said"]))
+            arrays = {name: file[name] for name in ("matrices", "index", "known", "confidence", "masks", "told")}
+    except (OSError, ValueError, KeyError, BadZipFile):
+        return None
+    plain: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in said.items()}
+    moved = zip(plain.pop("moved"), arrays["masks"], arrays["told"], strict=True)
+    return Survey(
+        matrices=tuple(arrays["matrices"]),
+        surface=Surface(arrays["index"], arrays["known"]),
+        confidence=arrays["confidence"],
+        moved=tuple(Moved(mask, told, tuple(one["events"]), one["first"], one["last"]) for one, mask, told in moved),
+        excluded=tuple(Excluded(**one) for one in plain.pop("excluded")),
+        gaps=tuple((before, after) for before, after in plain.pop("gaps")),
+        **plain,
+    )
