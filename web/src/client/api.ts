@@ -207,6 +207,10 @@ export const api = {
     answered(client.POST("/api/bench/run/{order}", { params: { path: { order } } })),
   beginMerge: (take_id: number, entry: Schemas["MergeEntry"]) =>
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: entry })),
+  tryPatch: (merge_id: number, body: Schemas["PatchEntry"]) =>
+    answered<Blob>(
+      client.POST("/api/merges/{merge_id}/patch", { params: { path: { merge_id } }, body, parseAs: "blob" }),
+    ),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
   session: () => answered(client.GET("/api/session")),
@@ -246,6 +250,8 @@ export type Task = Merge["task"];
 export type DepthLegendView = Answered<"depthOf">;
 export type StackLine = Stack["siblings"][number];
 export type Specimen = Stack["specimen"];
+/** How to merge, but for the way. */
+export type MergeSettings = Required<Omit<Schemas["MergeEntry"], "method">>;
 export type CabinetRow = Answered<"cabinet">["rows"][number];
 export type Rig = Answered<"rigs">[number];
 export type RigPreview = Rig["does"];

@@ -10,6 +10,13 @@ export interface Shown {
   label: string;
 }
 
+export interface Box {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
 interface Props {
   left: Shown;
   right: Shown;
@@ -18,7 +25,9 @@ interface Props {
   /** Told the pixel under the pointer, or none. */
   onPoint?: (at: { x: number; y: number } | null) => void;
   /** A box to bring to the middle, at 1:1 or as large as it fits; a new object goes there once. */
-  goTo?: { x: number; y: number; width: number; height: number } | null;
+  goTo?: Box | null;
+  /** When given, a rectangle can be drawn: it is told in the pictures' pixels, or none when that was given up. */
+  onDraw?: ((box: Box | null) => void) | undefined;
   /** What lies over the lower left corner, such as a legend. */
   corner?: React.ReactNode;
 }
@@ -36,10 +45,11 @@ const HINTS = {
   blink: "One after the other in the same place: what jumps is different.",
   difference: `Black where both are alike; what differs is shown ${DIFFERENCE_GAIN} times as bright.`,
 };
+const DRAW = "Draw a rectangle on the picture, or press Enter for the middle of the view. Escape ends.";
 type Way = (typeof WAYS)[number]["value"];
 
 /** Two pictures of the same field against each other, by a divider, by turns or by difference, down to 1:1. */
-export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
+export function Viewer({ left, right, overlay, onPoint, goTo, onDraw, corner }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [viewer, setViewer] = useState<OpenSeadragon.Viewer | null>(null);
   const [divider, setDivider] = useState(0.5);
@@ -160,12 +170,21 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
     const bounds = box.current.getBoundingClientRect();
     setDivider(Math.min(1, Math.max(0, (event.clientX - bounds.left) / bounds.width)));
   };
+  const toImage = (inBox: { x: number; y: number }) => {
+    const item = viewer?.world.getItemAt(0);
+    return item?.viewerElementToImageCoordinates(new OpenSeadragon.Point(inBox.x, inBox.y));
+  };
+  const drawn = (drag: Box) => {
+    const [from, to] = [toImage(drag), toImage({ x: drag.x + drag.width, y: drag.y + drag.height })];
+    if (from && to) onDraw?.({ x: from.x, y: from.y, width: to.x - from.x, height: to.y - from.y });
+  };
   const point = (event: React.PointerEvent) => {
     const item = viewer?.world.getItemAt(0);
     if (!item || !box.current || !onPoint) return;
     const bounds = box.current.getBoundingClientRect();
-    const place = new OpenSeadragon.Point(event.clientX - bounds.left, event.clientY - bounds.top);
-    const { x, y } = item.viewerElementToImageCoordinates(place);
+    const place = toImage({ x: event.clientX - bounds.left, y: event.clientY - bounds.top });
+    if (!place) return;
+    const { x, y } = place;
     const size = item.getContentSize();
     const inside = x >= 0 && y >= 0 && x < size.x && y < size.y;
     onPoint(inside ? { x: Math.floor(x), y: Math.floor(y) } : null);
@@ -216,6 +235,7 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
             <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-white" />
           </div>
         )}
+        {onDraw && <Drawing onDrawn={drawn} onEnd={() => onDraw(null)} />}
         {(way !== "blink" || onTop === "left") && <Caption side="left-3">{left.label}</Caption>}
         {(way !== "blink" || onTop === "right") && <Caption side="right-3">{right.label}</Caption>}
         {corner && (
@@ -241,7 +261,7 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
             Other picture
           </Button>
         )}
-        <span className="min-w-40 flex-1 text-[0.875rem] text-ink2">{HINTS[way]}</span>
+        <span className="min-w-40 flex-1 text-[0.875rem] text-ink2">{onDraw ? DRAW : HINTS[way]}</span>
         <span className="w-16 text-right" aria-live="polite">
           {zoom !== null && `${Math.round(zoom * window.devicePixelRatio * 100)} %`}
         </span>
@@ -249,6 +269,53 @@ export function Viewer({ left, right, overlay, onPoint, goTo, corner }: Props) {
         <Button onClick={toOne}>1 : 1</Button>
       </div>
     </>
+  );
+}
+
+/** Lies over the pictures until a rectangle was drawn, by hand or as the middle of the view. */
+function Drawing({ onDrawn, onEnd }: { onDrawn: (drag: Box) => void; onEnd: () => void }) {
+  const [from, setFrom] = useState<{ x: number; y: number } | null>(null);
+  const [to, setTo] = useState<{ x: number; y: number } | null>(null);
+  const within = (event: React.PointerEvent) => {
+    const bounds = event.currentTarget.getBoundingClientRect();
+    return { x: event.clientX - bounds.left, y: event.clientY - bounds.top };
+  };
+  const drag = from &&
+    to && {
+      x: Math.min(from.x, to.x),
+      y: Math.min(from.y, to.y),
+      width: Math.abs(from.x - to.x),
+      height: Math.abs(from.y - to.y),
+    };
+  return (
+    <button
+      type="button"
+      // biome-ignore lint/a11y/noAutofocus: it was just asked for, and takes the keys
+      autoFocus
+      aria-label={DRAW}
+      className="absolute inset-0 z-20 cursor-crosshair touch-none bg-transparent"
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        setFrom(within(event));
+        setTo(within(event));
+      }}
+      onPointerMove={(event) => from && setTo(within(event))}
+      onPointerUp={() => drag && onDrawn(drag)}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") onEnd();
+        if (event.key !== "Enter") return;
+        event.preventDefault();
+        const { clientWidth, clientHeight } = event.currentTarget;
+        onDrawn({ x: clientWidth / 2, y: clientHeight / 2, width: 0, height: 0 });
+      }}
+    >
+      {drag && (
+        <span
+          className="absolute border-2 border-white bg-white/10"
+          style={{ left: drag.x, top: drag.y, width: drag.width, height: drag.height }}
+        />
+      )}
+    </button>
   );
 }
 

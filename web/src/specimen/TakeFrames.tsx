@@ -38,7 +38,7 @@ export function TakeFrames({ take }: { take: Take }) {
           them under Shoot while the specimen still lies there.
         </p>
       )}
-      <Panel wide title={`Frames of take ${take.number}`} open={open} onClose={() => setOpen(false)}>
+      <Panel size="wide" title={`Frames of take ${take.number}`} open={open} onClose={() => setOpen(false)}>
         <FrameList take={take} />
       </Panel>
     </div>

@@ -48,7 +48,7 @@ export function Calibrations({ rig, onOpen }: { rig: Rig; onOpen: (open: boolean
           </li>
         ))}
       </ul>
-      <Panel wide title={`Scale of ${rig.name}`} open={open === "scale"} onClose={close}>
+      <Panel size="wide" title={`Scale of ${rig.name}`} open={open === "scale"} onClose={close}>
         <ScaleDialog rig={rig} onDone={close} />
       </Panel>
       <Panel title={`Focus units of ${rig.name}`} open={open === "ramp"} onClose={close}>

@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
-import { api, type Merge, type Stack, type Take } from "../../client/api";
+import { api, type Merge, type MergeSettings, type Stack, type Take } from "../../client/api";
 import { refresh } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { digits, duration, trimmed } from "../../lib/numbers";
-import { type Shown, Viewer } from "../../pictures/Viewer";
+import { type Box, type Shown, Viewer } from "../../pictures/Viewer";
 import { depthText } from "../../specimen/figures";
 import {
   depthLabel,
@@ -14,6 +14,7 @@ import {
   type Finding,
   isPlace,
   largestShift,
+  type Method,
   orderText,
   otherWarnings,
   type Report,
@@ -28,8 +29,10 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Discard } from "../../ui/Discard";
 import { Notice } from "../../ui/Notice";
+import { Panel } from "../../ui/Panel";
 import { DepthLegend } from "./DepthLegend";
 import { MergeControls } from "./MergeControls";
+import { Patches, patchBox } from "./Patches";
 
 interface Props {
   stack: Stack;
@@ -45,6 +48,8 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
   const [against, setAgainst] = useState("");
   const [at, setAt] = useState<{ x: number; y: number } | null>(null);
   const [goTo, setGoTo] = useState<Finding | null>(null);
+  const [wanted, setWanted] = useState<Wanted | null>(null);
+  const [patch, setPatch] = useState<Box | null>(null);
   const options = useMemo(() => pictures(shown.take, finished), [shown.take, finished]);
   const composite = options.find((one) => one.value === `composite-${shown.merge.id}`);
   const left = options.find((one) => one.value === over) ?? composite;
@@ -59,6 +64,10 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
     staleTime: Number.POSITIVE_INFINITY,
   });
   if (!left || !right) return null;
+  const endPatch = () => {
+    setPatch(null);
+    setWanted(null);
+  };
   const report = reportOf(shown.merge);
   const drawn = drawing(stack.plan, stack.ladder, shown.take, shown.merge);
   const chosen =
@@ -78,6 +87,11 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
           right={right.shown}
           onPoint={setAt}
           goTo={goTo}
+          onDraw={
+            wanted && !patch
+              ? (drawn) => (drawn ? setPatch(patchBox(drawn, report.crop)) : setWanted(null))
+              : undefined
+          }
           corner={
             ofDepth !== undefined &&
             legend.data && <DepthLegend legend={legend.data} mergeId={ofDepth} at={at} />
@@ -151,14 +165,41 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
             {take?.complete && (
               <div className="overflow-y-auto border-rule border-l p-3">
                 <TakeFrames take={take} />
-                <MergeControls stack={stack} take={take} />
+                <MergeControls
+                  stack={stack}
+                  take={take}
+                  onTry={(settings, methods) => setWanted({ settings, methods })}
+                />
               </div>
             )}
           </div>
         </div>
       </div>
+      {wanted && patch && (
+        <Panel
+          open
+          size="full"
+          title={`A patch of ${patch.width} × ${patch.height} px, merged like this`}
+          onClose={endPatch}
+        >
+          <Patches
+            take={shown.take}
+            merge={shown.merge}
+            box={patch}
+            settings={{ ...wanted.settings, moved: report.settings.moved ?? "auto" }}
+            methods={wanted.methods}
+            onMerged={endPatch}
+          />
+        </Panel>
+      )}
     </div>
   );
+}
+
+/** What shall be tried on a patch, once that is drawn. */
+interface Wanted {
+  settings: MergeSettings;
+  methods: readonly Method[];
 }
 
 interface CardProps {

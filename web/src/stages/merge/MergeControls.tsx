@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, type Stack, type Take } from "../../client/api";
+import { api, type MergeSettings, type Stack, type Take } from "../../client/api";
 import { METHODS, type Method, MOVED, type Moved, title, USUAL_WINDOW_PX } from "../../specimen/report";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -14,11 +14,19 @@ const PHASES: Record<string, string> = {
   save: "Saving",
 };
 
-const outside = (value: number | null, low: number, high: number) =>
+/** What is wrong with a setting of the pyramid, if anything. */
+export const outside = (value: number | null, low: number, high: number) =>
   value !== null && (value < low || value > high) ? `Enter ${low} to ${high}.` : undefined;
 
+interface Props {
+  stack: Stack;
+  take: Take;
+  /** Told the settings at hand, and the ways that are ticked, to try them on a patch. */
+  onTry?: (settings: MergeSettings, methods: readonly Method[]) => void;
+}
+
 /** Merge a take by one method or by several, one after another; watch and stop what runs. */
-export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
+export function MergeControls({ stack, take, onTry }: Props) {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
   const fresh = take.merges.every((merge) => merge.task.state !== "done");
@@ -29,25 +37,24 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
   const [far, setFar] = useState<number | null>(null);
   const [moved, setMoved] = useState<Moved>("auto");
   const settings = useRef<HTMLDetailsElement>(null);
+  const atHand = {
+    window_px: windowPx ?? USUAL_WINDOW_PX,
+    calm: calm ?? 0,
+    sharp_near_um: near,
+    sharp_far_um: far,
+    moved,
+  };
   const begin = useMutation({
     mutationFn: async () => {
-      for (const method of methods)
-        await api.beginMerge(take.id, {
-          method,
-          window_px: windowPx ?? USUAL_WINDOW_PX,
-          calm: calm ?? 0,
-          sharp_near_um: near,
-          sharp_far_um: far,
-          moved,
-        });
+      for (const method of methods) await api.beginMerge(take.id, { method, ...atHand });
     },
     onSuccess: () => setMethods(new Set()),
     onSettled: refresh,
   });
   /** What cannot be used is gone to instead: it may lie in the folded part. */
-  const start = () => {
+  const unlessWrong = (go: () => void) => () => {
     const wrong = settings.current?.querySelector<HTMLElement>("[aria-invalid=true]");
-    if (!wrong || !settings.current) return begin.mutate();
+    if (!wrong || !settings.current) return go();
     settings.current.open = true;
     wrong.focus();
     wrong.scrollIntoView({ block: "center" }); // with what is wrong, which stands below it
@@ -95,10 +102,11 @@ export function MergeControls({ stack, take }: { stack: Stack; take: Take }) {
         <Button
           look={fresh && running.length === 0 ? "next" : "plain"}
           disabled={begin.isPending || methods.size === 0}
-          onClick={start}
+          onClick={unlessWrong(() => begin.mutate())}
         >
           {methods.size > 1 ? `Merge by these ${methods.size}` : `Merge take ${take.number}`}
         </Button>
+        {onTry && <Button onClick={unlessWrong(() => onTry(atHand, [...methods]))}>Try a patch</Button>}
       </div>
       {[begin.error, stop.error].map(
         (error) =>
