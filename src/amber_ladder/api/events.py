@@ -1,14 +1,22 @@
-"""Live progress: server-sent events from the database's notices."""
+"""Long work: the queue, and live progress as server-sent events from the database's notices."""
 
 from collections.abc import AsyncIterator
 
 from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
 
+from amber_ladder.api.problems import RESPONSES
 from amber_ladder.store.tasks import Notices
+from amber_ladder.work.waiting import QueuedView, waiting
 
 router = APIRouter(tags=["events"])
 _QUIET_S = 10.0
+
+
+@router.get("/queue", responses=RESPONSES)
+def queue() -> list[QueuedView]:
+    """The worker's long work, in the order in which it will be done."""
+    return waiting()
 
 
 @router.get("/events", response_class=StreamingResponse)

@@ -4,6 +4,8 @@ from functools import cache
 
 from procrastinate import App, SyncPsycopgConnector
 from procrastinate.exceptions import ConnectorException
+from sqlalchemy import text
+from sqlalchemy.orm import Session
 
 from amber_ladder.errors import DatabaseAway
 from amber_ladder.settings import settings
@@ -33,6 +35,15 @@ def enqueue(task_id: int, *, priority: int = AT_ONCE) -> None:
             _defer(task_id, priority)
         except ConnectorException as error:
             raise DatabaseAway(AWAY) from error
+
+
+def turns(session: Session) -> list[int]:
+    """The tasks that wait for the worker, in the order in which it will take them."""
+    waiting = text(
+        "select (args->>'task_id')::int from procrastinate_jobs where queue_name = :queue and status = 'todo' "
+        "order by priority desc, id"
+    )
+    return list(session.scalars(waiting, {"queue": QUEUE}))
 
 
 def _defer(task_id: int, priority: int) -> None:

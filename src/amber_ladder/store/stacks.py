@@ -72,6 +72,18 @@ def product_of(session: Session, task: Task) -> Product:
     return session.scalars(select(Product).where(Product.task_id == task.id)).one()
 
 
+def product_made_by(session: Session, task: Task) -> Product | None:
+    """The product that a task makes, None where it makes none."""
+    return session.scalar(select(Product).where(Product.task_id == task.id))
+
+
+def latest_products(session: Session, kind: str, most: int) -> list[Product]:
+    """Finished products of a kind with their takes' frames, the latest first."""
+    finished = (Product.kind == kind, Product.files.is_not(None))
+    query = select(Product).where(*finished).order_by(Product.id.desc()).limit(most)
+    return list(session.scalars(query.options(selectinload(Product.take).selectinload(Take.frames))))
+
+
 def refuse_while_shot(stack: Stack) -> None:
     """Raises Conflict while a take of this stack is being shot."""
     if any(take.task and take.task.state not in ENDED for take in stack.takes):

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { HeaderSlot } from "../ui/HeaderSlot";
 import { Keys } from "./Keys";
 import { Person } from "./Person";
+import { Queue } from "./Queue";
 import { Undo } from "./Undo";
 
 /** The frame around every page: the header with mark, label, stages or places. */
@@ -78,6 +79,7 @@ export function Frame() {
           >
             {large ? "Normal text" : "Large text"}
           </button>
+          <Queue />
           <Undo />
           <Person />
           <Keys onDim={() => setDim(!dim)} />

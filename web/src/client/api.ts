@@ -207,6 +207,7 @@ export const api = {
     answered(client.POST("/api/bench/run/{order}", { params: { path: { order } } })),
   beginMerge: (take_id: number, entry: Schemas["MergeEntry"]) =>
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: entry })),
+  queue: () => answered(client.GET("/api/queue")),
   tryPatch: (merge_id: number, body: Schemas["PatchEntry"]) =>
     answered<Blob>(
       client.POST("/api/merges/{merge_id}/patch", { params: { path: { merge_id } }, body, parseAs: "blob" }),
@@ -250,6 +251,8 @@ export type Task = Merge["task"];
 export type DepthLegendView = Answered<"depthOf">;
 export type StackLine = Stack["siblings"][number];
 export type Specimen = Stack["specimen"];
+/** A piece of the worker's long work. */
+export type Queued = Answered<"queue">[number];
 /** How to merge, but for the way. */
 export type MergeSettings = Required<Omit<Schemas["MergeEntry"], "method">>;
 export type CabinetRow = Answered<"cabinet">["rows"][number];

@@ -1,5 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
-import type { Calibration, Frame, Stack, Task } from "./api";
+import type { Calibration, Frame, Queued, Stack, Task } from "./api";
 
 const ENDED = new Set(["done", "failed", "stopped"]);
 
@@ -45,6 +45,14 @@ export function listen(queries: QueryClient): () => void {
       );
       if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
     }
+    const before = queries.getQueryData<Queued[]>(["queue"])?.find((one) => one.task.id === task.id);
+    queries.setQueryData<Queued[]>(["queue"], (all) =>
+      all?.map((one) =>
+        one.task.id === task.id ? { ...one, task, takes_s: task.seconds_left ?? one.takes_s } : one,
+      ),
+    );
+    // Another order, and other times: fetched. How far it has come is known already.
+    if (before?.task.state !== task.state) void queries.invalidateQueries({ queryKey: ["queue"] });
     if (stack_id === null) return;
     const key = ["stack", stack_id];
     queries.setQueryData<Stack>(key, (stack) => stack && withTask(stack, task));

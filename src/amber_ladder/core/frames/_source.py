@@ -1,7 +1,8 @@
 """The one interface between a merge and where its frames come from."""
 
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any, Protocol, TypeVar
 
 import cv2
@@ -9,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 T = TypeVar("T")
+_AHEAD = 2
 Progress = Callable[[str, int, int], None]
 """Called with a phase's name, steps done and steps in all. It stops the work by raising."""
 
@@ -43,16 +45,17 @@ class FrameSource(Protocol):
 
 
 def ahead(load: Callable[[int], T], indices: Iterable[int]) -> Iterator[tuple[int, T]]:
-    """Load one item ahead in a thread while the caller works on the present one."""
-    with ThreadPoolExecutor(max_workers=1) as pool:
-        waiting = None
+    """Load two items ahead in threads while the caller works on the present one."""
+    with ThreadPoolExecutor(max_workers=_AHEAD) as pool:
+        waiting = deque[tuple[int, Future[T]]]()
         for index in indices:
-            following = (index, pool.submit(load, index))
-            if waiting is not None:
-                yield waiting[0], waiting[1].result()
-            waiting = following
-        if waiting is not None:
-            yield waiting[0], waiting[1].result()
+            waiting.append((index, pool.submit(load, index)))
+            if len(waiting) > _AHEAD:
+                at, loaded = waiting.popleft()
+                yield at, loaded.result()
+        while waiting:
+            at, loaded = waiting.popleft()
+            yield at, loaded.result()
 
 
 def to_grey(picture: NDArray[Any], factor: int) -> NDArray[np.float32]:

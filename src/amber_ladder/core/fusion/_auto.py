@@ -8,12 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.depth import breaks
-from amber_ladder.core.frames import FrameSource, Progress
-from amber_ladder.core.fusion._pyramid import merge_pyramid
-from amber_ladder.core.fusion._select import merge_select
+from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._pyramid import Pyramid
+from amber_ladder.core.fusion._select import DepthPick
 from amber_ladder.core.fusion._survey import Survey
 
 _WIDER_PX, _SOFT_PX = 5, 3.0  # of the surface: the pyramid reaches a little beyond a break, and fades out
+_INVISIBLE = 1 / 256
 
 
 def merge_auto(
@@ -24,21 +25,21 @@ def merge_auto(
     small = np.asarray(cv2.GaussianBlur(broken, (0, 0), _SOFT_PX), np.float32)
     x, y, width, height = (edge // found.factor for edge in found.crop)
     given = float(small[y : y + max(height, 1), x : x + max(width, 1)].mean())
-    parts = 1 if given == 0 else 2
-
-    def first(phase: str, done: int, total: int) -> None:
-        progress(phase, done, parts * total)
-
-    def second(phase: str, done: int, total: int) -> None:
-        progress(phase, total + done, 2 * total)
-
-    picked, share = merge_select(frames, found, first)
-    if parts == 1:
-        return picked, share, 0.0
-    crossed, share_of_crossed = merge_pyramid(frames, found, window_px, calm, second)
-    size = (picked.shape[1], picked.shape[0])
-    _mix(picked, crossed, np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_LINEAR), np.float32))
-    mixed = tuple((1.0 - given) * one + given * two for one, two in zip(share, share_of_crossed, strict=True))
+    size = (frames.shape[1], frames.shape[0])
+    pick = DepthPick(found, frames.shape, frames.dtype)
+    wanted = (small > _INVISIBLE).astype(np.uint8)
+    pyramid = Pyramid(found, frames.shape, frames.dtype, window_px, calm, wanted) if given > 0 else None
+    for place, (_, picture) in enumerate(ahead(frames.picture, found.used)):
+        progress("merge", place, len(found.used))
+        pick.add(place, picture)
+        if pyramid:
+            pyramid.add(place, picture)
+    progress("merge", len(found.used), len(found.used))
+    picked = pick.picture(frames)
+    if pyramid is None:
+        return picked, pick.shares(), 0.0
+    _mix(picked, pyramid.picture(), np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_LINEAR), np.float32))
+    mixed = tuple((1.0 - given) * one + given * two for one, two in zip(pick.shares(), pyramid.shares(), strict=True))
     return picked, mixed, given
 
 

@@ -191,14 +191,17 @@ class _Look:
         self._motion, self._surface = MotionWatch(), found.index.shape
         self._small: dict[int, Float] = {}
         self._seen_by: dict[int, tuple[Float, Float]] = {}
+        self._tried: dict[int, Side] = {}
 
     def sides(self, places: Sequence[int] | range) -> Iterator[tuple[int, Side]]:
         """The frames at these places in linear light, one after the other."""
+        return ahead(lambda place: self._tried.pop(place, None) or self._side(place), places)
+
+    def _side(self, place: int) -> Side:
         rows, columns = self.shape
-        for place, grey in ahead(lambda place: self._frames.grey(self._used[place], self._factor), places):
-            # A size that cannot be divided evenly leaves a row or column over.
-            light = np.asarray(grey[:rows, :columns] ** np.float32(_GAMMA), np.float32)
-            yield place, Side(light, self._z[place])
+        grey = self._frames.grey(self._used[place], self._factor)
+        # A size that cannot be divided evenly leaves a row or column over.
+        return Side(np.asarray(cv2.pow(grey[:rows, :columns], _GAMMA), np.float32), self._z[place])
 
     def blur(self) -> float | None:
         """How fast blur grows, κ in px² a step²: the median of what pairs show that have much in focus.
@@ -210,13 +213,12 @@ class _Look:
         inside = [np.count_nonzero(np.abs(sharp - one) < 0.5) for one in middle]
         near = [self._z[i + 1] - self._z[i] < _FARTHEST_STEPS for i in range(len(middle))]
         chosen = [int(i) for i in np.argsort(inside)[::-1] if inside[i] > 0 and near[i]][:_TRIED]
-        shown = []
-        for first in chosen:
-            (_, one), (_, two) = self.sides((first, first + 1))
-            self.prepare(first)
-            fit = self._fit(first, one, first + 1, two, _BLUR_GUESS, free=True)
-            if fit and fit.blur and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
-                shown.append(fit.blur)
+        places = sorted({place for first in chosen for place in (first, first + 1)})
+        with ThreadPoolExecutor(max_workers=2) as pool:
+            self._tried = dict(zip(places, pool.map(self._side, places), strict=True))
+            fits = list(pool.map(self._freely, chosen))
+        shown = [fit.blur for fit in fits
+                 if fit and fit.blur and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX]  # fmt: skip
         if len(shown) < _LEAST_TRIED:
             return None
         low, blur, high = (float(one) for one in np.quantile(shown, (0.25, 0.5, 0.75)))
@@ -271,15 +273,23 @@ class _Look:
     def _start(self, first: int, second: int) -> Matrix:
         return compose(inverse(self._rough[first]), self._rough[second])
 
-    def _fit(self, first: int, one: Side, second: int, two: Side, blur: float, *, free: bool = False) -> Fit | None:
+    def _fit(self, first: int, one: Side, second: int, two: Side, blur: float) -> Fit | None:
         relief = Relief(*self._seen_by[first], blur, self._in_focus)
-        return fit_pair(one, two, self._start(first, second), relief, free=free)
+        return fit_pair(one, two, self._start(first, second), relief)
+
+    def _freely(self, first: int) -> Fit | None:
+        relief = Relief(*self._seen(first), _BLUR_GUESS, self._in_focus)
+        one, two = self._tried[first], self._tried[first + 1]
+        return fit_pair(one, two, self._start(first, first + 1), relief, free=True)
 
     def prepare(self, place: int) -> None:
         """Depth and trust as this frame sees them; kept until the next but one, with which it is compared last."""
         self._seen_by = {at: seen for at, seen in self._seen_by.items() if abs(at - place) <= 1}
         if place not in self._seen_by:
-            self._seen_by[place] = self._carried(place, self._even), self._carried(place, self._trust)
+            self._seen_by[place] = self._seen(place)
+
+    def _seen(self, place: int) -> tuple[Float, Float]:
+        return self._carried(place, self._even), self._carried(place, self._trust)
 
     def _carried(self, place: int, plane: Float) -> Float:
         size = (plane.shape[1], plane.shape[0])

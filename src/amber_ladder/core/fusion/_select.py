@@ -12,53 +12,92 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._survey import Survey
-from amber_ladder.core.registration import cubic_weights, inverse, warped_picture
+from amber_ladder.core.registration import along_run, inverse, steady_run, warped_picture
 
+Float = NDArray[np.float32]
+
+_TILE_PX = 64
+_FIXED = np.float32(128), np.float32(0.5)  # parts of one, and what rounds: for what is cut off when it is stored
+_FLOATING = np.float32(1), np.float32(0)
 _HALF_BLEND = np.float32(0.65)
 """Frames on either side blend over this distance from a pixel's depth: enough to hide seams, mostly one frame."""
 
 
+class DepthPick:
+    """A composite that grows frame by frame."""
+
+    def __init__(self, found: Survey, shape: tuple[int, int], dtype: np.dtype[Any]) -> None:
+        self._found, self._dtype = found, dtype
+        index = found.surface.index
+        self._shares = _shares(index, found)
+        if found.factor > 1:
+            index = np.asarray(cv2.resize(index, shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
+        self._index = np.clip(index, 0, len(found.used) - 1)
+        self._lowest, self._highest = _extremes(self._index)
+        # Of 8 bits in fixed point, which halves the memory.
+        store, (self._parts, self._half) = (np.uint16, _FIXED) if dtype == np.uint8 else (np.float32, _FLOATING)
+        self._total, self._weight = np.zeros((*shape, 3), store), np.zeros(shape, store)
+
+    def add(self, place: int, picture: NDArray[Any]) -> None:
+        """The used frame at a place: RGB (H, W, 3)."""
+        there = (self._lowest < place + _HALF_BLEND) & (self._highest > place - _HALF_BLEND)
+        _pick(
+            picture, inverse(self._found.matrices[place]), np.float32(self._found.gains[place]), self._index,
+            np.float32(place), np.argwhere(there), self._parts, self._half, self._total, self._weight,
+        )  # fmt: skip
+
+    def picture(self, frames: FrameSource) -> NDArray[Any]:
+        """The composite (H, W, 3) in the frames' type."""
+        self._fill_uncovered(frames)
+        composite = np.empty(self._total.shape, self._dtype)
+        _divide(self._total, self._weight, np.float32(np.iinfo(self._dtype).max), composite)
+        return composite
+
+    def _fill_uncovered(self, frames: FrameSource) -> None:
+        # At the edge a wanted frame may not reach: the reference frame covers everything there.
+        missing, found = self._weight <= 0, self._found
+        if missing.any():
+            # Of a range of frames that leaves it out, the one next to it, mirrored at its border.
+            place = min(range(len(found.used)), key=lambda one: abs(found.used[one] - found.reference))
+            largest = int(np.iinfo(self._dtype).max)
+            picture = warped_picture(
+                frames.picture(found.used[place]), found.matrices[place], found.gains[place], largest
+            )
+            self._total[missing] = picture[missing] * self._total.dtype.type(self._parts)
+            self._weight[missing] = self._parts
+
+    def shares(self) -> tuple[float, ...]:
+        """Each used frame's share of the common area."""
+        return self._shares
+
+
 def merge_select(frames: FrameSource, found: Survey, progress: Progress) -> tuple[NDArray[Any], tuple[float, ...]]:
     """Composite (H, W, 3) in the frames' type and each used frame's share of the common area."""
-    height, width = frames.shape
-    index = found.surface.index
-    if found.factor > 1:
-        index = np.asarray(cv2.resize(index, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
-    index = np.clip(index, 0, len(found.used) - 1)
-    total = np.zeros((height, width, 3), np.float32)
-    weight = np.zeros((height, width), np.float32)
-    for done, (at, picture) in enumerate(ahead(frames.picture, found.used)):
-        progress("merge", done, len(found.used))
-        place = found.used.index(at)
-        _pick(
-            picture, inverse(found.matrices[place]), np.float32(found.gains[place]),
-            index, np.float32(place), total, weight,
-        )  # fmt: skip
+    pick = DepthPick(found, frames.shape, frames.dtype)
+    for place, (_, picture) in enumerate(ahead(frames.picture, found.used)):
+        progress("merge", place, len(found.used))
+        pick.add(place, picture)
     progress("merge", len(found.used), len(found.used))
-    _fill_uncovered(frames, found, total, weight)
-    composite = np.empty(total.shape, frames.dtype)
-    _divide(total, weight, np.float32(np.iinfo(frames.dtype).max), composite)
-    return composite, _shares(index, found)
+    return pick.picture(frames), pick.shares()
 
 
-def _fill_uncovered(
-    frames: FrameSource, found: Survey, total: NDArray[np.float32], weight: NDArray[np.float32]
-) -> None:
-    # At the edge a wanted frame may not reach: the reference frame covers everything there.
-    missing = weight <= 0
-    if missing.any():
-        # Of a range of frames that leaves it out, the one next to it, mirrored at its border.
-        place = min(range(len(found.used)), key=lambda one: abs(found.used[one] - found.reference))
-        picture = frames.picture(found.used[place])
-        largest = np.iinfo(frames.dtype).max
-        total[missing] = warped_picture(picture, found.matrices[place], found.gains[place], largest)[missing]
-        weight[missing] = 1.0
+def _shares(index: Float, found: Survey) -> tuple[float, ...]:
+    x, y, w, h = (edge // found.factor for edge in found.crop)
+    last = len(found.used) - 1
+    nearest = np.rint(np.clip(index[y : y + max(h, 1), x : x + max(w, 1)], 0, last)).astype(np.int64).ravel()
+    return tuple((np.bincount(nearest, minlength=last + 1) / nearest.size).tolist())
 
 
-def _shares(index: NDArray[np.float32], found: Survey) -> tuple[float, ...]:
-    x, y, w, h = found.crop
-    nearest = np.rint(index[y : y + h, x : x + w]).astype(np.int64).ravel()
-    return tuple((np.bincount(nearest, minlength=len(found.used)) / nearest.size).tolist())
+def _extremes(index: Float) -> tuple[Float, Float]:
+    """The lowest and highest value of each tile (rows, columns)."""
+    rows, columns = (-(-length // _TILE_PX) for length in index.shape)
+    lowest, highest = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
+    for row in range(rows):
+        band = index[row * _TILE_PX : (row + 1) * _TILE_PX]
+        starts = np.arange(0, index.shape[1], _TILE_PX)
+        lowest[row] = np.minimum.reduceat(band.min(axis=0), starts)
+        highest[row] = np.maximum.reduceat(band.max(axis=0), starts)
+    return lowest, highest
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
@@ -68,49 +107,66 @@ def _pick(
     gain: np.float32,
     index: NDArray[np.float32],
     place: np.float32,
-    total: NDArray[np.float32],
-    weight: NDArray[np.float32],
+    tiles: NDArray[np.int64],
+    parts: np.float32,
+    half: np.float32,
+    total: NDArray[Any],
+    weight: NDArray[Any],
 ) -> None:
+    """Add a frame's part to the tiles (row, column) in which it has any."""
     height, width = index.shape
     a, b, c = to_frame[0]
     d, e, f = to_frame[1]
-    for y in numba.prange(height):
-        wx = np.zeros(4, np.float32)
-        wy = np.zeros(4, np.float32)
-        for x in range(width):
-            share = np.float32(1) - abs(index[y, x] - place) / _HALF_BLEND
-            if share <= 0:
-                continue
-            u, v = a * x + b * y + c, d * x + e * y + f
-            i, j = int(np.floor(u)), int(np.floor(v))
-            if i < 1 or j < 1 or i >= width - 2 or j >= height - 2:
-                # The reference frame needs no neighbours: it lies on whole pixels, up to its own border.
-                if not (u == i and v == j and 0 <= i < width and 0 <= j < height):
-                    continue
-                for k in range(3):
-                    total[y, x, k] += share * gain * picture[j, i, k]
-                weight[y, x] += share
-                continue
-            cubic_weights(np.float32(u - i), wx)
-            cubic_weights(np.float32(v - j), wy)
-            red = green = blue = np.float32(0)
-            for q in range(4):
-                for p in range(4):
-                    say = wy[q] * wx[p]
-                    red += say * picture[j - 1 + q, i - 1 + p, 0]
-                    green += say * picture[j - 1 + q, i - 1 + p, 1]
-                    blue += say * picture[j - 1 + q, i - 1 + p, 2]
-            total[y, x, 0] += share * gain * red
-            total[y, x, 1] += share * gain * green
-            total[y, x, 2] += share * gain * blue
-            weight[y, x] += share
+    flat = picture.reshape(height, 3 * width)
+    pixel = (np.arange(3 * _TILE_PX) // 3).astype(np.float32)
+    for tile in numba.prange(len(tiles)):
+        line, share = np.empty(3 * _TILE_PX, np.float32), np.empty(_TILE_PX, np.float32)
+        top, left = tiles[tile, 0] * _TILE_PX, tiles[tile, 1] * _TILE_PX
+        right = min(left + _TILE_PX, width)
+        for y in range(top, min(top + _TILE_PX, height)):
+            x, end = _own(index[y, left:right], place, share)
+            x, end = x + left, end + left
+            while x < end:
+                u, v = a * x + b * y + c, d * x + e * y + f
+                i, j = int(np.floor(u)), int(np.floor(v))
+                run = min(steady_run(u - i, a - 1.0), steady_run(v - j, d), end - x)
+                if 1 <= j < height - 2 and 1 <= i < width - 2:
+                    run = min(run, width - 2 - i)
+                    along_run(flat[j - 1 : j + 3], 3 * (i - 1), np.float32(u - i), np.float32(a - 1.0),
+                              np.float32(v - j), np.float32(d), pixel, line[: 3 * run])  # fmt: skip
+                elif u == i and v == j and 0 <= i < width and 0 <= j < height:
+                    # The reference frame needs no neighbours: it lies on whole pixels, up to its own border.
+                    run = 1
+                    line[0], line[1], line[2] = picture[j, i, 0], picture[j, i, 1], picture[j, i, 2]
+                else:
+                    run = 1
+                    share[x - left] = 0
+                for k in range(run):
+                    say = parts * share[x + k - left]
+                    if say > 0:
+                        weight[y, x + k] = weight[y, x + k] + say + half
+                        for m in range(3):
+                            seen = max(say * gain * line[3 * k + m], np.float32(0))
+                            total[y, x + k, m] = total[y, x + k, m] + seen + half
+                x += run
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _own(index: Float, place: np.float32, share: Float) -> tuple[int, int]:
+    """A frame's share of each pixel of a row, and from where to where it has any."""
+    start, end = len(index), 0
+    for k in range(len(index)):
+        share[k] = np.float32(1) - abs(index[k] - place) / _HALF_BLEND
+        if share[k] > 0:
+            start, end = min(start, k), k + 1
+    return start, end
 
 
 @numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _divide(
-    total: NDArray[np.float32], weight: NDArray[np.float32], largest: np.float32, composite: NDArray[Any]
-) -> None:
+def _divide(total: NDArray[Any], weight: NDArray[Any], largest: np.float32, composite: NDArray[Any]) -> None:
     for y in numba.prange(total.shape[0]):
         for x in range(total.shape[1]):
             for k in range(3):
-                composite[y, x, k] = min(max(np.rint(total[y, x, k] / weight[y, x]), np.float32(0)), largest)
+                composite[y, x, k] = min(
+                    max(np.rint(np.float32(total[y, x, k]) / np.float32(weight[y, x])), np.float32(0)), largest
+                )

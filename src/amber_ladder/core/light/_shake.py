@@ -17,7 +17,7 @@ _SMEARED = 0.55  # a smear of five pixels leaves less, refocusing 0.75 and more
 _LOST = 0.75  # of the detail of both neighbours, along one direction at least
 _TILE_PX = 128
 _MARGIN_PX = 5
-_TILES = 64
+_TILES = 32
 
 
 def detail_along(*parts: Float) -> Float:

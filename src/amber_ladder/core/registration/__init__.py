@@ -13,7 +13,7 @@ from amber_ladder.core.registration._similarity import (
     scale_of,
     shared_rectangle,
 )
-from amber_ladder.core.registration._warp import cubic_weights, warped_picture
+from amber_ladder.core.registration._warp import along_run, steady_run, warped_picture
 from amber_ladder.core.registration._wide import wide_blur
 
 __all__ = [
@@ -24,8 +24,8 @@ __all__ = [
     "Pair",
     "Relief",
     "Side",
+    "along_run",
     "compose",
-    "cubic_weights",
     "fit_pair",
     "inverse",
     "inverse_scaled",
@@ -34,6 +34,7 @@ __all__ = [
     "scale_of",
     "shared_rectangle",
     "solve_graph",
+    "steady_run",
     "warped_picture",
     "wide_blur",
 ]

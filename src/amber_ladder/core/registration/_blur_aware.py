@@ -118,7 +118,7 @@ def fit_pair(first: Side, second: Side, start: Matrix, relief: Relief, *, free: 
             columns.append(expected)
         else:
             seen -= relief.blur * expected
-        a = np.stack(columns, axis=1)
+        a = np.stack(columns)
         found, covariance, present = _robust(a, seen, said)
         matrix = compose(_moved(found[:4], corner, centre), matrix)
         if float(np.abs(found[:4]).max()) < _SLIGHT_PX:
@@ -126,8 +126,8 @@ def fit_pair(first: Side, second: Side, start: Matrix, relief: Relief, *, free: 
     # Pixels of a smoothed picture are no witnesses of their own: so many of them speak for one.
     covariance = covariance * 4.0 * np.pi * fine**2
     # What was taken out would have looked like this motion: its own error is a part of it.
-    normal = a[:, :4].T @ (a[:, :4] * present[:, None]) + _RIDGE * np.eye(4)
-    taken_out = np.linalg.solve(normal, a[:, :4].T @ (present * relief.blur * expected))
+    normal, seen = _weighed(a[:4], expected * relief.blur, present)
+    taken_out = np.linalg.solve(normal + _RIDGE * np.eye(4), seen)
     bias = np.asarray(_ROUGHLY * taken_out, np.float64)
     covariance += np.outer(bias, bias)
     if fine > _FINE_PX:
@@ -223,18 +223,59 @@ def _near_clipping(first: Float, second: Float) -> NDArray[np.bool_]:
 
 
 def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double, Double]:
-    """Solution, covariance of the first four unknowns, and the weights, by Tukey's."""
+    """Solution, covariance of the first four unknowns, and the weights, by Tukey's; ``a`` is (unknowns, pixels)."""
     heavy = weight > 0.2 * weight.max()
-    present = weight
+    present, left = weight.copy(), np.empty_like(b)
     for _ in range(_REWEIGHTED):
-        normal = a.T @ (a * present[:, None]) + _RIDGE * np.eye(a.shape[1])
-        found = np.linalg.solve(normal, a.T @ (present * b))
-        left = b - a @ found
+        normal, right = _weighed(a, b, present)
+        found = np.linalg.solve(normal + _RIDGE * np.eye(len(a)), right)
+        _left_over(a, b, found, left)
         spread = 1.4826 * float(np.median(np.abs(left[heavy]))) + 1e-6
-        tail = left / (TUKEY * spread)
-        present = weight * np.where(np.abs(tail) < 1.0, (1.0 - tail * tail) ** 2, 0.0)
-    power = float((present * left * left).sum() / max(float(present.sum()), 1e-12))
-    return np.asarray(found, np.float64), np.asarray(np.linalg.inv(normal)[:4, :4] * power, np.float64), present
+        power, said = _reweigh(left, weight, TUKEY * spread, present)
+    covariance = np.linalg.inv(normal + _RIDGE * np.eye(len(a)))[:4, :4] * (power / max(said, 1e-12))
+    return np.asarray(found, np.float64), np.asarray(covariance, np.float64), present
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _weighed(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
+    """AᵀWA and AᵀWb of ``a`` (unknowns, pixels)."""
+    count = len(a)
+    normal, right = np.empty((count, count)), np.empty(count)
+    present = np.empty_like(b)
+    for p in range(count):
+        own, total = a[p], 0.0
+        for k in range(len(b)):
+            present[k] = weight[k] * own[k]
+            total += present[k] * b[k]
+        right[p] = total
+        for q in range(p, count):
+            other, total = a[q], 0.0
+            for k in range(len(b)):
+                total += present[k] * other[k]
+            normal[p, q] = normal[q, p] = total
+    return normal, right
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _left_over(a: Double, b: Double, found: Double, left: Double) -> None:
+    left[:] = b
+    for p in range(len(a)):
+        own, by = a[p], found[p]
+        for k in range(len(b)):
+            left[k] -= by * own[k]
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _reweigh(left: Double, weight: Double, cutoff: float, present: Double) -> tuple[float, float]:
+    """Tukey's weights; returns the weighted sum of squares and the sum of weights."""
+    power = said = 0.0
+    for k in range(len(left)):
+        tail = left[k] / cutoff
+        keep = max(1.0 - tail * tail, 0.0)
+        present[k] = weight[k] * keep * keep
+        power += present[k] * left[k] * left[k]
+        said += present[k]
+    return power, said
 
 
 def _moved(motion: Double, corner: float, centre: Double) -> Matrix:

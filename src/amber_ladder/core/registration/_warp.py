@@ -52,15 +52,19 @@ def _warp_rows(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: n
     a, b, c = back[0]
     d, e, f = back[1]
     for y in numba.prange(height):
+        line = np.empty(3 * width, np.float32)
         x = 0
         while x < width:
             u, v = a * x + b * y + c, d * x + e * y + f
             i, j = int(np.floor(u)), int(np.floor(v))
-            run = min(_run(u - i, a - 1.0), _run(v - j, d), width - x)
+            run = min(steady_run(u - i, a - 1.0), steady_run(v - j, d), width - x)
             if 1 <= j < height - 2 and 1 <= i < width - 2:
                 run = min(run, width - 2 - i)
-                _along(flat[j - 1 : j + 3], 3 * (i - 1), np.float32(u - i), np.float32(a - 1.0), np.float32(v - j),
-                       np.float32(d), gain, largest, pixel[: 3 * run], flat_out[y, 3 * x : 3 * (x + run)])  # fmt: skip
+                along_run(flat[j - 1 : j + 3], 3 * (i - 1), np.float32(u - i), np.float32(a - 1.0), np.float32(v - j),
+                       np.float32(d), pixel, line[: 3 * run])  # fmt: skip
+                own = flat_out[y, 3 * x : 3 * (x + run)]
+                for m in range(3 * run):
+                    own[m] = np.int32(min(max(line[m] * gain, np.float32(0)), largest) + np.float32(0.5))
             else:
                 run = 1
                 _one(picture, u, v, gain, largest, out[y, x])
@@ -68,18 +72,20 @@ def _warp_rows(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: n
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
-def _along(
+def along_run(
     rows: NDArray[Any],
     start: int,
     across: np.float32,
     wider: np.float32,
     down: np.float32,
     turned: np.float32,
-    gain: np.float32,
-    largest: np.float32,
     pixel: Float,
-    out: NDArray[Any],
+    out: Float,
 ) -> None:
+    """A run of RGB pixels, flat, from four rows: the first lies ``across`` and ``down`` beyond whole pixels.
+
+    Each next one lies ``wider`` and ``turned`` farther; ``pixel`` counts pixels in a flat row.
+    """
     one, half, two_and_half = np.float32(1), np.float32(0.5), np.float32(2.5)
     more = np.float32(1.5)
     top, above, below, last = rows[0, start:], rows[1, start:], rows[2, start:], rows[3, start:]
@@ -96,7 +102,7 @@ def _along(
         middle = w0 * below[m] + w1 * below[m + 3] + w2 * below[m + 6] + w3 * below[m + 9]
         total += (one + r * r * (more * r - two_and_half)) * middle
         total -= half * r * q * q * (w0 * last[m] + w1 * last[m + 3] + w2 * last[m + 6] + w3 * last[m + 9])
-        out[m] = np.int32(min(max(total * gain, np.float32(0)), largest) + half)
+        out[m] = total
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
@@ -116,7 +122,7 @@ def _one(picture: NDArray[Any], u: float, v: float, gain: np.float32, largest: n
 
 
 @numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
-def _run(fraction: float, change: float) -> int:
+def steady_run(fraction: float, change: float) -> int:
     """For how many pixels a fraction stays between 0 and 1 when it changes by so much a pixel."""
     if abs(change) < 1e-9:
         return 1 << 30
@@ -146,37 +152,73 @@ def _move(plane: Float, back: Matrix, out: Float) -> None:
     height, width = out.shape
     a, b, c = back[0]
     d, e, f = back[1]
+    pixel = np.arange(width).astype(np.float32)
     for y in range(height):
-        across, down = np.empty(_TAPS, np.float32), np.empty(_TAPS, np.float32)
-        for x in range(width):
+        x = 0
+        while x < width:
             u, v = a * x + b * y + c, d * x + e * y + f
             i, j = int(np.floor(u)), int(np.floor(v))
-            _weights(np.float32(u - i), across)
-            _weights(np.float32(v - j), down)
-            total = np.float32(0)
+            run = min(steady_run(u - i, a - 1.0), steady_run(v - j, d), width - x)
             if 2 <= i < width - 3 and 2 <= j < height - 3:
-                for q in range(_TAPS):
-                    row = np.float32(0)
-                    for p in range(_TAPS):
-                        row += across[p] * plane[j - 2 + q, i - 2 + p]
-                    total += down[q] * row
+                run = min(run, width - 3 - i)
+                _along_six(plane[j - 2 : j + 4], i - 2, np.float32(u - i), np.float32(a - 1.0), np.float32(v - j),
+                           np.float32(d), pixel, out[y, x : x + run])  # fmt: skip
             else:
-                for q in range(_TAPS):
-                    row = np.float32(0)
-                    at = min(max(j - 2 + q, 0), height - 1)
-                    for p in range(_TAPS):
-                        row += across[p] * plane[at, min(max(i - 2 + p, 0), width - 1)]
-                    total += down[q] * row
-            out[y, x] = total
+                run = 1
+                out[y, x] = _one_of_six(plane, i, j, np.float32(u - i), np.float32(v - j))
+            x += run
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _along_six(
+    rows: Float,
+    start: int,
+    across: np.float32,
+    wider: np.float32,
+    down: np.float32,
+    turned: np.float32,
+    pixel: Float,
+    out: Float,
+) -> None:
+    """The same as ``along_run``, of a plane, from six rows by Lagrange's interpolation."""
+    for m in range(len(out)):
+        out[m] = 0
+    for q in range(_TAPS):
+        p0, p1, p2 = rows[q, start:], rows[q, start + 1 :], rows[q, start + 2 :]
+        p3, p4, p5 = rows[q, start + 3 :], rows[q, start + 4 :], rows[q, start + 5 :]
+        for m in range(len(out)):
+            t, r = across + pixel[m] * wider, down + pixel[m] * turned
+            along = (
+                _weight(t, 0) * p0[m] + _weight(t, 1) * p1[m] + _weight(t, 2) * p2[m]
+                + _weight(t, 3) * p3[m] + _weight(t, 4) * p4[m] + _weight(t, 5) * p5[m]
+            )  # fmt: skip
+            out[m] += _weight(r, q) * along
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _one_of_six(plane: Float, i: int, j: int, across: np.float32, down: np.float32) -> np.float32:
+    """A pixel near the border, which is repeated beyond."""
+    total = np.float32(0)
+    for q in range(_TAPS):
+        row, y = np.float32(0), min(max(j - 2 + q, 0), plane.shape[0] - 1)
+        for p in range(_TAPS):
+            row += _weight(across, p) * plane[y, min(max(i - 2 + p, 0), plane.shape[1] - 1)]
+        total += _weight(down, q) * row
+    return total
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True, inline="always")  # type: ignore[untyped-decorator]
-def _weights(t: np.float32, out: Float) -> None:
-    """Lagrange's weights of pixels −2 to 3 for a point ``t`` beyond the third of them."""
+def _weight(t: np.float32, tap: int) -> np.float32:
+    """Lagrange's weight of pixel ``tap`` − 2, of −2 to 3, for a point ``t`` beyond the third of them."""
     m2, m1, p1, p2, p3 = t + np.float32(2), t + np.float32(1), t - np.float32(1), t - np.float32(2), t - np.float32(3)
-    out[0] = m1 * t * p1 * p2 * p3 * np.float32(-1 / 120)
-    out[1] = m2 * t * p1 * p2 * p3 * np.float32(1 / 24)
-    out[2] = m2 * m1 * p1 * p2 * p3 * np.float32(-1 / 12)
-    out[3] = m2 * m1 * t * p2 * p3 * np.float32(1 / 12)
-    out[4] = m2 * m1 * t * p1 * p3 * np.float32(-1 / 24)
-    out[5] = m2 * m1 * t * p1 * p2 * np.float32(1 / 120)
+    if tap == 0:
+        return m1 * t * p1 * p2 * p3 * np.float32(-1 / 120)
+    if tap == 1:
+        return m2 * t * p1 * p2 * p3 * np.float32(1 / 24)
+    if tap == 2:
+        return m2 * m1 * p1 * p2 * p3 * np.float32(-1 / 12)
+    if tap == 3:
+        return m2 * m1 * t * p2 * p3 * np.float32(1 / 12)
+    if tap == 4:
+        return m2 * m1 * t * p1 * p3 * np.float32(-1 / 24)
+    return m2 * m1 * t * p1 * p2 * np.float32(1 / 120)

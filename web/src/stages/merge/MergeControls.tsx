@@ -1,6 +1,7 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type MergeSettings, type Stack, type Take } from "../../client/api";
+import { duration } from "../../lib/numbers";
 import { METHODS, type Method, MOVED, type Moved, title, USUAL_WINDOW_PX } from "../../specimen/report";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -61,6 +62,15 @@ export function MergeControls({ stack, take, onTry }: Props) {
   };
   const stop = useMutation({ mutationFn: (id: number) => api.stop(id), onSuccess: refresh });
   const running = take.merges.filter(({ task }) => task.state === "running" || task.state === "waiting");
+  const queue = useQuery({ queryKey: ["queue"], queryFn: api.queue, enabled: running.length > 0 });
+  /** What one that has not begun waits for. */
+  const waiting = (id: number) => {
+    const place = queue.data?.findIndex(({ task }) => task.id === id) ?? -1;
+    const own = queue.data?.[place];
+    if (!own || place === 0) return "waiting for its turn";
+    const seconds = own.begins_in_s === null ? "" : `, about ${duration(own.begins_in_s)}`;
+    return `waiting for ${queue.data?.[0]?.what}${place > 1 ? ` and ${place - 1} more` : ""}${seconds}`;
+  };
   const last = take.merges.at(-1);
   const ended = running.length === 0 ? last : undefined;
   return (
@@ -68,7 +78,7 @@ export function MergeControls({ stack, take, onTry }: Props) {
       {running.map((merge) => (
         <Work
           key={merge.id}
-          title={`${title(merge)}: ${merge.task.state === "waiting" ? "waiting for its turn" : (PHASES[merge.task.phase] ?? "starting")}`}
+          title={`${title(merge)}: ${merge.task.state === "waiting" ? waiting(merge.task.id) : (PHASES[merge.task.phase] ?? "starting")}`}
           done={merge.task.done}
           total={merge.task.total}
           secondsLeft={merge.task.seconds_left}

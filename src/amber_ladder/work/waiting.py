@@ -1,0 +1,82 @@
+"""The queue of long work: what runs, what waits behind it, and how long that will take."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from statistics import median
+
+from amber_ladder.store import queue, stacks, tasks
+from amber_ladder.store.database import Session, transaction
+from amber_ladder.store.models import Product, Task
+from amber_ladder.work.stack.views import TaskView, task_view
+
+_RECENT = 60  # merges from which it is told how long one takes
+
+
+@dataclass(frozen=True, slots=True)
+class QueuedView:
+    """A piece of long work in the queue: ``what`` is worked on, and for a merge its way and number.
+
+    ``begins_in_s`` is about how long until it begins, 0 where it runs; ``takes_s`` how long it still takes then. Both
+    are None where nothing of the kind was ever done here.
+    """
+
+    task: TaskView
+    stack_id: int | None
+    what: str
+    method: str | None
+    number: int | None
+    begins_in_s: float | None
+    takes_s: float | None
+
+
+def waiting() -> list[QueuedView]:
+    """The worker's work, in the order in which it will be done."""
+    with transaction() as session:
+        return list(_in_turn(session))
+
+
+def _in_turn(session: Session) -> Iterator[QueuedView]:
+    open_tasks = {number: stacks.get_task(session, number) for number in tasks.unfinished(session)}
+    turn = {number: place for place, number in enumerate(queue.turns(session))}
+    paces = _paces(session)
+    ahead_s: float | None = 0.0
+    # What is in no queue any more has been taken from it.
+    for number in sorted(open_tasks, key=lambda one: (open_tasks[one].state != "running", turn.get(one, -1), one)):
+        task = open_tasks[number]
+        product = stacks.product_made_by(session, task)
+        left_s = task.seconds_left
+        if left_s is None and product is not None:
+            left_s = _usual_s(product, paces)
+        method, run = (product.settings["method"], product.number) if product else (None, None)
+        what = _what(task, product)
+        yield QueuedView(task_view(task), task.stack_id, what, method, run, ahead_s, left_s)
+        ahead_s = None if ahead_s is None or left_s is None else ahead_s + left_s
+
+
+def _paces(session: Session) -> dict[str, float]:
+    """Seconds a megapixel of a frame, by the way to merge."""
+    seen: dict[str, list[float]] = {}
+    for merge in stacks.latest_products(session, "merge", _RECENT):
+        size = _megapixels(merge)
+        if merge.report and size:
+            seen.setdefault(merge.report["method"], []).append(merge.report["seconds"] / size)
+    return {method: median(paces) for method, paces in seen.items()}
+
+
+def _usual_s(product: Product, paces: dict[str, float]) -> float | None:
+    pace = paces.get(product.settings.get("method", ""))
+    return None if pace is None else pace * _megapixels(product)
+
+
+def _megapixels(product: Product) -> float:
+    frames = product.take.frames
+    return 1e-6 * sum(frame.width_px * frame.height_px for frame in frames)
+
+
+def _what(task: Task, product: Product | None) -> str:
+    if product is None:
+        return {"practice": "shooting over a simulated specimen", "calibrate": "a calibration"}.get(
+            task.kind, task.kind
+        )
+    stack = product.take.stack
+    return f"{stack.specimen.catalogue_number}, stack {stack.number}, take {product.take.number}"
