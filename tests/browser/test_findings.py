@@ -6,7 +6,7 @@ import unittest
 from playwright.sync_api import expect
 
 from tests.support.browser import PageTest
-from tests.support.station import running
+from tests.support.station import running, until
 from tests.support.takes import merged, shot_stack, take_of
 
 
@@ -26,6 +26,22 @@ class Findings(PageTest):
         finding.focus()
         page.keyboard.press("Enter")
         expect(page.get_by_role("combobox", name="Against")).to_contain_text("Frame arrived_019.jpg")
+
+    def test_lines_of_equal_depth_lie_on_the_picture(self) -> None:
+        running()
+        stack = shot_stack("SHOT-FINDINGS")
+        merged(stack.takes[0].id, "auto")
+        page = self.page
+        page.goto(f"/stacks/{stack.id}/merge")
+        expect(page.locator("[data-loaded=true]")).to_be_visible()
+        lines = page.locator("[data-loaded] svg polyline")
+        expect(lines).to_have_count(0)
+        page.get_by_label("Contour lines").check()
+        expect(page.get_by_text(re.compile(r"one every \d+ µm"))).to_be_visible()
+        until(lambda: lines.count() > 10, "lines")
+        self.assert_accessible()
+        page.get_by_label("Contour lines").uncheck()
+        expect(lines).to_have_count(0)
 
     def test_a_sharp_range_is_set_and_stands_with_the_run(self) -> None:
         running()

@@ -34,6 +34,12 @@ def depth_of(merge_id: int) -> merge.DepthView:
     return merge.depth_of(merge_id)
 
 
+@router.get("/merges/{merge_id}/contours")
+def contours_of(merge_id: int) -> merge.ContoursView:
+    """Lines of equal depth over the merged picture."""
+    return merge.contours_of(merge_id)
+
+
 @router.get("/merges/{merge_id}/depth-at")
 def depth_at(merge_id: int, x_px: int, y_px: int) -> merge.DepthAt:
     """The depth at a pixel of the merged picture."""

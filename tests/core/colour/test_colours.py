@@ -3,7 +3,7 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_ladder.core.colour import DEPTH_COLOURS, colour_depth, decode_srgb, encode_srgb
+from amber_ladder.core.colour import colour_depth, decode_srgb, depth_colours, encode_srgb
 
 
 class Colours(unittest.TestCase):
@@ -14,7 +14,7 @@ class Colours(unittest.TestCase):
         self.assertAlmostEqual(float(encode_srgb(np.float32([7.0]))[0]), 1.0, places=6)  # type: ignore[arg-type]
 
     def test_depth_colours_rise_evenly_in_lightness(self) -> None:
-        lightness = cv2.cvtColor(DEPTH_COLOURS[None].astype(np.float32) / 255, cv2.COLOR_RGB2LAB)[0, :, 0]
+        lightness = cv2.cvtColor(depth_colours()[None].astype(np.float32) / 255, cv2.COLOR_RGB2LAB)[0, :, 0]
         steps = np.diff(cv2.GaussianBlur(lightness[:, None], (1, 31), 5)[:, 0])[16:-16]
         self.assertGreater(float(steps.min()), 0)
         self.assertLess(float(steps.max() / steps.min()), 2.0)

@@ -116,6 +116,8 @@ export const api = {
     answered(client.PUT("/api/merges/{merge_id}/counts", { params: { path: { merge_id } } })),
   depthOf: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/depth", { params: { path: { merge_id } } })),
+  contours: (merge_id: number) =>
+    answered(client.GET("/api/merges/{merge_id}/contours", { params: { path: { merge_id } } })),
   depthAt: (merge_id: number, x_px: number, y_px: number) =>
     answered(
       client.GET("/api/merges/{merge_id}/depth-at", {

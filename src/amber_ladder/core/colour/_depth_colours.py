@@ -1,5 +1,7 @@
 """Colours for depth: deep blue (far) over teal and amber to pale (near), even in lightness."""
 
+from functools import cache
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -8,16 +10,15 @@ from numpy.typing import NDArray
 _STOPS_LAB = ((18, 14, -44), (34, -8, -28), (50, -26, -8), (66, 14, 62), (81, 8, 56), (95, 0, 12))
 
 
-def _table() -> NDArray[np.uint8]:
+@cache
+def depth_colours() -> NDArray[np.uint8]:
+    """256 RGB colours, (256, 3), from far to near."""
     at = np.linspace(0.0, 1.0, 256)
     stops = np.asarray(_STOPS_LAB, np.float64)
     lab = np.stack([np.interp(at, np.linspace(0, 1, len(stops)), stops[:, c]) for c in range(3)], axis=-1)
     rgb = cv2.cvtColor(lab[None].astype(np.float32), cv2.COLOR_Lab2RGB)[0]
     return np.asarray(np.rint(np.clip(rgb, 0, 1) * 255), np.uint8)
 
-
-DEPTH_COLOURS: NDArray[np.uint8] = _table()
-"""256 RGB colours, (256, 3), from far to near."""
 
 _UNKNOWN = (42, 45, 44)  # the mat behind the pictures
 
@@ -29,6 +30,6 @@ def colour_depth(depth: NDArray[np.float32], near: float, far: float) -> NDArray
     """
     known = np.isfinite(depth)
     nearness = np.clip(1.0 - (np.where(known, depth, far) - near) / max(far - near, 1e-9), 0.0, 1.0)
-    coloured = DEPTH_COLOURS[np.rint(nearness * 255).astype(np.uint8)]
+    coloured = depth_colours()[np.rint(nearness * 255).astype(np.uint8)]
     coloured[~known] = _UNKNOWN
     return coloured

@@ -7,10 +7,11 @@ focus position. Gauss–Newton on similarities about the picture's centre, as ba
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import cho_solve_banded, cholesky_banded
 
 from amber_ladder.core.registration._similarity import Matrix
 
@@ -62,8 +63,8 @@ def solve_graph(
         _keep_smooth(band, right, place, np.asarray(z, np.float64), corner, rigid=rigid)
         band[0, 4 * held : 4 * held + 4] += _HELD
         band[0] += 1e-9
-        factor = (cholesky_banded(band, lower=True), True)
-        step = cho_solve_banded(factor, -right).reshape(count, 4)
+        factor = (_linalg().cholesky_banded(band, lower=True), True)
+        step = _linalg().cho_solve_banded(factor, -right).reshape(count, 4)
         place = place + step
         if float(np.abs(step * unit).max()) < _CONVERGED_PX:
             break
@@ -72,10 +73,17 @@ def solve_graph(
     return [_relative(home, one, centre) for one in place], spread
 
 
+@cache
+def _linalg() -> Any:
+    from scipy import linalg  # takes a third of a second: not before a merge has begun to read
+
+    return linalg
+
+
 def _variance(factor: tuple[Double, bool], at: int) -> float:
     unit = np.zeros(factor[0].shape[1])
     unit[at] = 1.0
-    return float(cho_solve_banded(factor, unit)[at])
+    return float(_linalg().cho_solve_banded(factor, unit)[at])
 
 
 def _parameters(matrix: Matrix, centre: Double) -> Double:

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from amber_ladder.core.colour import colour_depth
-from amber_ladder.core.depth import depth_spread
+from amber_ladder.core.depth import contour_step, contours, depth_spread
 from amber_ladder.errors import BadInput, NotFound
 from amber_ladder.formats.results import read_depth
 from amber_ladder.settings import settings
@@ -43,6 +43,23 @@ class DepthAt:
     unit: str
 
 
+@dataclass(frozen=True, slots=True)
+class ContourView:
+    """A line of equal depth, as x and y in px of the merged picture, one after the other."""
+
+    depth: float
+    points: list[float]
+
+
+@dataclass(frozen=True, slots=True)
+class ContoursView:
+    """Lines of equal depth, one every ``step`` in ``unit``; None where no depth is known."""
+
+    unit: str
+    step: float | None
+    lines: list[ContourView]
+
+
 def depth_of(merge_id: int) -> DepthView:
     """The legend of a merge's depth. Raises NotFound."""
     path, unit = _depth_file(merge_id)
@@ -59,6 +76,12 @@ def depth_at(merge_id: int, x_px: int, y_px: int) -> DepthAt:
     beside = path.with_name("depth_u.tif")  # merges of earlier versions have none
     u = read_depth(beside)[y_px, x_px] if beside.exists() else np.nan
     return DepthAt(_known(depth[y_px, x_px]), _known(u), unit)
+
+
+def contours_of(merge_id: int) -> ContoursView:
+    """Lines of equal depth over a merge's picture. Raises NotFound."""
+    path, unit = _depth_file(merge_id)
+    return _contours(path, unit)
 
 
 def _known(value: np.float32 | float) -> float | None:
@@ -84,3 +107,14 @@ def _legend(path: Path, unit: str) -> DepthView:
     ramp = colour_depth(np.linspace(0.0, 1.0, _STEPS, dtype=np.float32)[None], 0.0, 1.0)[0]
     colours = [f"#{red:02x}{green:02x}{blue:02x}" for red, green, blue in ramp.tolist()]
     return DepthView(unit, near, far, float(np.isfinite(depth).mean()), colours)
+
+
+@lru_cache(maxsize=8)
+def _contours(path: Path, unit: str) -> ContoursView:
+    depth = np.asarray(read_depth(path))
+    spread = depth_spread(depth)
+    if spread is None:
+        return ContoursView(unit, None, [])
+    step = contour_step(*spread)
+    lines = [ContourView(one.depth, np.round(one.points, 1).ravel().tolist()) for one in contours(depth, step)]
+    return ContoursView(unit, step, lines)

@@ -28,8 +28,10 @@ import { TakeFrames } from "../../specimen/TakeFrames";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Discard } from "../../ui/Discard";
+import { Check } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
+import { Contours, useContours } from "./Contours";
 import { DepthLegend } from "./DepthLegend";
 import { MergeControls } from "./MergeControls";
 import { Patches, patchBox } from "./Patches";
@@ -48,6 +50,8 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
   const [against, setAgainst] = useState("");
   const [at, setAt] = useState<{ x: number; y: number } | null>(null);
   const [goTo, setGoTo] = useState<Finding | null>(null);
+  const [lined, setLined] = useState(false);
+  const lines = useContours(shown.merge.id, lined);
   const [wanted, setWanted] = useState<Wanted | null>(null);
   const [patch, setPatch] = useState<Box | null>(null);
   const options = useMemo(() => pictures(shown.take, finished), [shown.take, finished]);
@@ -100,6 +104,7 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
             // What all frames share: beyond it nothing was measured, and exports leave it off.
             <>
               <Outline box={report.crop} dashed />
+              {lined && <Contours mergeId={shown.merge.id} />}
               {report.findings
                 ?.filter((one) => isPlace(one, report))
                 .map((one) => (
@@ -115,6 +120,10 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
             </div>
             <div className="min-w-0 max-w-[380px] flex-1">
               <Choice beside label="Against" value={right.value} options={options} onChange={setAgainst} />
+            </div>
+            <div>
+              <Check label="Contour lines" checked={lined} onChange={setLined} />
+              {lined && <p className="pb-1 text-[0.875rem] text-ink2">{linesText(lines)}</p>}
             </div>
             <Link
               to="/stacks/$stackId/$stage"
@@ -194,6 +203,15 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
       )}
     </div>
   );
+}
+
+/** How far apart lines of equal depth lie, or why there are none. */
+function linesText({ data, error }: ReturnType<typeof useContours>): string {
+  if (error) return error.message;
+  if (!data) return "Drawing them …";
+  return data.step === null
+    ? "Depth is not known anywhere."
+    : `one every ${trimmed(digits(data.step))} ${data.unit}`;
 }
 
 /** What shall be tried on a patch, once that is drawn. */
