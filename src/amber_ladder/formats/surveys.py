@@ -3,14 +3,14 @@
 import hashlib
 import json
 from dataclasses import asdict
-from functools import cache
 from pathlib import Path
 from typing import Any
 from zipfile import BadZipFile
 
 import numpy as np
 
-from amber_ladder import __version__, core
+from amber_ladder import __version__
+from amber_ladder.compiled import source_sha256
 from amber_ladder.core.depth import Surface
 from amber_ladder.core.fusion import Excluded, Moved, Survey
 
@@ -21,15 +21,8 @@ _PLAIN = ("used", "places", "reference", "rms_px", "corner_px", "gains", "blur_p
 
 def key_of(**reckoned_from: Any) -> str:
     """What tells one survey from another: all that it was reckoned from, and the code that did."""
-    text = json.dumps({**reckoned_from, "code": _code()}, sort_keys=True)
+    text = json.dumps({**reckoned_from, "code": [__version__, source_sha256()]}, sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()
-
-
-@cache
-def _code() -> str:
-    """Another version finds otherwise, and so may one that is being worked on."""
-    sources = sorted(Path(core.__file__).parent.rglob("*.py"))
-    return hashlib.sha256(__version__.encode() + b"".join(one.read_bytes() for one in sources)).hexdigest()
 
 
 def write_survey(path: Path, found: Survey, key: str) -> None:

@@ -106,7 +106,7 @@ class Pyramid:
     def _add_base(self, present: Float, finer: Float, grey: Float, wrong: Mask | None) -> None:
         """The coarsest level is the mean of all, each weighted by what it has just above."""
         size = (grey.shape[1], grey.shape[0])
-        lost = finer - cv2.resize(grey, (finer.shape[1], finer.shape[0]), interpolation=cv2.INTER_LINEAR)
+        lost = finer - cv2.pyrUp(grey, dstsize=(finer.shape[1], finer.shape[0]))
         energy = cv2.resize(lost * lost, size, interpolation=cv2.INTER_AREA)
         strength = np.asarray(cv2.GaussianBlur(energy, (0, 0), 2.0), np.float32) + np.float32(1e-6)
         if wrong is not None:

@@ -17,8 +17,8 @@ from amber_ladder.core.registration import along_run, inverse, steady_run, warpe
 Float = NDArray[np.float32]
 
 _TILE_PX = 64
-_FIXED = np.float32(128), np.float32(0.5)  # parts of one, and what rounds: for what is cut off when it is stored
-_FLOATING = np.float32(1), np.float32(0)
+_FIXED = np.array([128, 32768, 0.5], np.float32)  # parts of a tone, of a share, and what rounds when they are stored
+_FLOATING = np.array([1, 1, 0], np.float32)
 _HALF_BLEND = np.float32(0.65)
 """Frames on either side blend over this distance from a pixel's depth: enough to hide seams, mostly one frame."""
 
@@ -35,7 +35,7 @@ class DepthPick:
         self._index = np.clip(index, 0, len(found.used) - 1)
         self._lowest, self._highest = _extremes(self._index)
         # Of 8 bits in fixed point, which halves the memory.
-        store, (self._parts, self._half) = (np.uint16, _FIXED) if dtype == np.uint8 else (np.float32, _FLOATING)
+        store, self._parts = (np.uint16, _FIXED) if dtype == np.uint8 else (np.float32, _FLOATING)
         self._total, self._weight = np.zeros((*shape, 3), store), np.zeros(shape, store)
 
     def add(self, place: int, picture: NDArray[Any]) -> None:
@@ -43,14 +43,14 @@ class DepthPick:
         there = (self._lowest < place + _HALF_BLEND) & (self._highest > place - _HALF_BLEND)
         _pick(
             picture, inverse(self._found.matrices[place]), np.float32(self._found.gains[place]), self._index,
-            np.float32(place), np.argwhere(there), self._parts, self._half, self._total, self._weight,
+            np.float32(place), np.argwhere(there), self._parts, self._total, self._weight,
         )  # fmt: skip
 
     def picture(self, frames: FrameSource) -> NDArray[Any]:
         """The composite (H, W, 3) in the frames' type."""
         self._fill_uncovered(frames)
         composite = np.empty(self._total.shape, self._dtype)
-        _divide(self._total, self._weight, np.float32(np.iinfo(self._dtype).max), composite)
+        _divide(self._total, self._weight, self._parts, np.float32(np.iinfo(self._dtype).max), composite)
         return composite
 
     def _fill_uncovered(self, frames: FrameSource) -> None:
@@ -63,8 +63,8 @@ class DepthPick:
             picture = warped_picture(
                 frames.picture(found.used[place]), found.matrices[place], found.gains[place], largest
             )
-            self._total[missing] = picture[missing] * self._total.dtype.type(self._parts)
-            self._weight[missing] = self._parts
+            self._total[missing] = picture[missing] * self._total.dtype.type(self._parts[0])
+            self._weight[missing] = self._parts[1]
 
     def shares(self) -> tuple[float, ...]:
         """Each used frame's share of the common area."""
@@ -100,7 +100,7 @@ def _extremes(index: Float) -> tuple[Float, Float]:
     return lowest, highest
 
 
-@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _pick(
     picture: NDArray[Any],
     to_frame: NDArray[np.float64],
@@ -108,8 +108,7 @@ def _pick(
     index: NDArray[np.float32],
     place: np.float32,
     tiles: NDArray[np.int64],
-    parts: np.float32,
-    half: np.float32,
+    parts: Float,
     total: NDArray[Any],
     weight: NDArray[Any],
 ) -> None:
@@ -142,16 +141,16 @@ def _pick(
                     run = 1
                     share[x - left] = 0
                 for k in range(run):
-                    say = parts * share[x + k - left]
+                    say = share[x + k - left]
                     if say > 0:
-                        weight[y, x + k] = weight[y, x + k] + say + half
+                        weight[y, x + k] = weight[y, x + k] + parts[1] * say + parts[2]
                         for m in range(3):
                             seen = max(say * gain * line[3 * k + m], np.float32(0))
-                            total[y, x + k, m] = total[y, x + k, m] + seen + half
+                            total[y, x + k, m] = total[y, x + k, m] + parts[0] * seen + parts[2]
                 x += run
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _own(index: Float, place: np.float32, share: Float) -> tuple[int, int]:
     """A frame's share of each pixel of a row, and from where to where it has any."""
     start, end = len(index), 0
@@ -163,10 +162,12 @@ def _own(index: Float, place: np.float32, share: Float) -> tuple[int, int]:
 
 
 @numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _divide(total: NDArray[Any], weight: NDArray[Any], largest: np.float32, composite: NDArray[Any]) -> None:
+def _divide(
+    total: NDArray[Any], weight: NDArray[Any], parts: Float, largest: np.float32, composite: NDArray[Any]
+) -> None:
+    unit = parts[1] / parts[0]
     for y in numba.prange(total.shape[0]):
         for x in range(total.shape[1]):
             for k in range(3):
-                composite[y, x, k] = min(
-                    max(np.rint(np.float32(total[y, x, k]) / np.float32(weight[y, x])), np.float32(0)), largest
-                )
+                tone = np.rint(unit * np.float32(total[y, x, k]) / np.float32(weight[y, x]))
+                composite[y, x, k] = min(max(tone, np.float32(0)), largest)

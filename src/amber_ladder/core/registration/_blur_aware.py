@@ -158,7 +158,7 @@ def _expected(first: Side, second: Side, moved: Float, relief: Relief, fine: flo
     return np.asarray(0.5 * _bend(_band(carried, fine, coarse)), np.float32)
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _carry(
     first: Float,
     second: Float,
@@ -236,7 +236,7 @@ def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double, Doubl
     return np.asarray(found, np.float64), np.asarray(covariance, np.float64), present
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _weighed(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
     """AᵀWA and AᵀWb of ``a`` (unknowns, pixels)."""
     count = len(a)
@@ -256,7 +256,7 @@ def _weighed(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
     return normal, right
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _left_over(a: Double, b: Double, found: Double, left: Double) -> None:
     left[:] = b
     for p in range(len(a)):
@@ -265,7 +265,7 @@ def _left_over(a: Double, b: Double, found: Double, left: Double) -> None:
             left[k] -= by * own[k]
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _reweigh(left: Double, weight: Double, cutoff: float, present: Double) -> tuple[float, float]:
     """Tukey's weights; returns the weighted sum of squares and the sum of weights."""
     power = said = 0.0

@@ -197,7 +197,7 @@ def _gain(fixed: Float, moving: Float) -> float:
     return float(ratio ** (1.0 / _GAMMA))
 
 
-@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _normal_equations(
     fixed: Float,
     planes: Float,

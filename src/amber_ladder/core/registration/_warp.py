@@ -38,7 +38,7 @@ def warped_picture(picture: NDArray[Any], matrix: Matrix, gain: float, largest: 
     return out
 
 
-@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _warp_rows(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: np.float32, out: NDArray[Any]) -> None:
     """Frames of a stack lie nearly alike: along a row whole pixels keep their distance over long runs, in which only
 
@@ -71,7 +71,7 @@ def _warp_rows(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: n
             x += run
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def along_run(
     rows: NDArray[Any],
     start: int,
@@ -105,7 +105,7 @@ def along_run(
         out[m] = total
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _one(picture: NDArray[Any], u: float, v: float, gain: np.float32, largest: np.float32, out: NDArray[Any]) -> None:
     """A pixel near the border."""
     i, j = int(np.floor(u)), int(np.floor(v))
@@ -136,7 +136,7 @@ def _mirrored(at: int, length: int) -> int:
     return min(max(at, 0), length - 1)
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
 def cubic_weights(t: np.float32, out: Float) -> None:
     """Catmull–Rom weights for a point ``t`` beyond the second of four pixels."""
     s = np.float32(1) - t
@@ -147,7 +147,7 @@ def cubic_weights(t: np.float32, out: Float) -> None:
     out[3] = -half * s * t * t
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _move(plane: Float, back: Matrix, out: Float) -> None:
     height, width = out.shape
     a, b, c = back[0]
@@ -169,7 +169,7 @@ def _move(plane: Float, back: Matrix, out: Float) -> None:
             x += run
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _along_six(
     rows: Float,
     start: int,
@@ -195,7 +195,7 @@ def _along_six(
             out[m] += _weight(r, q) * along
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
 def _one_of_six(plane: Float, i: int, j: int, across: np.float32, down: np.float32) -> np.float32:
     """A pixel near the border, which is repeated beyond."""
     total = np.float32(0)
@@ -207,7 +207,7 @@ def _one_of_six(plane: Float, i: int, j: int, across: np.float32, down: np.float
     return total
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
 def _weight(t: np.float32, tap: int) -> np.float32:
     """Lagrange's weight of pixel ``tap`` − 2, of −2 to 3, for a point ``t`` beyond the third of them."""
     m2, m1, p1, p2, p3 = t + np.float32(2), t + np.float32(1), t - np.float32(1), t - np.float32(2), t - np.float32(3)
