@@ -1,5 +1,6 @@
 """``./ladder shots``: current pictures of the main views from the demo data, into docs/screenshots."""
 
+import re
 import sys
 
 from playwright.sync_api import Page
@@ -58,6 +59,11 @@ def _merge(page: Page) -> None:
     page.goto(f"/stacks/1/merge?take={take_id}")
     page.get_by_role("list", name="Findings").wait_for()
     keep(page, "merge")
+    page.get_by_role("button", name="Try a patch").click()
+    page.get_by_role("button", name=re.compile("Draw a rectangle")).press("Enter")
+    page.wait_for_function("document.querySelectorAll('section img[src^=data]').length === 4")
+    page.screenshot(path=OUT / "patch.png")
+    page.keyboard.press("Escape")
 
 
 def _shoot(page: Page) -> None:

@@ -21,6 +21,8 @@ from tests.support.station import running, until
 
 
 class Worker(unittest.TestCase):
+    """Each merge is of another side of what moved: else it would begin where the one before had aligned, and be over."""
+
     station: ClassVar[Station]
     stack_id: ClassVar[int]
     take: ClassVar[TakeView]
@@ -46,7 +48,7 @@ class Worker(unittest.TestCase):
         return next(one.task for one in merges if one.id == number)
 
     def test_a_worker_killed_half_way_loses_nothing_and_takes_up_again(self) -> None:
-        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid", moved="far"))
         until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
         os.kill(self.station.pid("worker"), signal.SIGKILL)
         self.assertFalse(FrameStore(settings().data).product_folder(begun.id).exists())
@@ -63,8 +65,13 @@ class Worker(unittest.TestCase):
         until(lambda: self.merge_task(begun.id).state == "done", "the merge")
         self.assertIn(f"[task {begun.task.id}, merge]", log.read_text())
 
+    def test_it_computes_with_what_the_bench_leaves(self) -> None:
+        ours, its = (os.getpriority(os.PRIO_PROCESS, pid) for pid in (0, self.station.pid("worker")))
+        self.assertGreaterEqual(its, ours + 5)
+        self.assertEqual(os.getpriority(os.PRIO_PROCESS, self.station.pid("server")), ours)
+
     def test_a_running_merge_stops_when_asked_and_writes_nothing(self) -> None:
-        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid"))
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="pyramid", moved="near"))
         until(lambda: self.merge_task(begun.id).state == "running", "the merge to begin")
         tasks.stop(begun.task.id)
         until(lambda: self.merge_task(begun.id).state == "stopped", "the merge to stop")
