@@ -60,7 +60,13 @@ def _merge(page: Page) -> None:
     page.get_by_role("list", name="Findings").wait_for()
     keep(page, "merge")
     page.get_by_role("button", name="Try a patch").click()
-    page.get_by_role("button", name=re.compile("Draw a rectangle")).press("Enter")
+    seen = page.get_by_role("button", name=re.compile("Draw a rectangle")).bounding_box()
+    assert seen
+    x, y = seen["x"] + 0.41 * seen["width"], seen["y"] + 0.14 * seen["height"]
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 118, y + 140, steps=4)
+    page.mouse.up()
     page.wait_for_function("document.querySelectorAll('section img[src^=data]').length === 4")
     page.screenshot(path=OUT / "patch.png")
     page.keyboard.press("Escape")

@@ -152,7 +152,7 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
       </div>
       <p className="px-4 pb-2 text-[0.9375rem] text-ink2">
         {drawing.unplaced > 0
-          ? `The planned ladder: where the ${plural(drawing.unplaced, "frame")} lie is not known.`
+          ? `The planned ladder: where the ${plural(drawing.unplaced, "frame lies", "frames lie")} is not known.`
           : "µm of stage travel from the first rung"}
       </p>
     </section>

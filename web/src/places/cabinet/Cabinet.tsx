@@ -18,6 +18,8 @@ const PLURALS: Record<string, string> = {
   plant: "Plants",
 };
 
+const capital = (kind: string) => kind.charAt(0).toUpperCase() + kind.slice(1);
+
 const PAGE = 50;
 
 /** All specimens, and how far each has come. */
@@ -94,7 +96,7 @@ export function Cabinet() {
               value={one.kind}
               className="min-h-11 px-2 text-ink2 hover:text-ink data-[state=on]:text-ink data-[state=on]:underline data-[state=on]:decoration-[3px] data-[state=on]:decoration-amber-fill data-[state=on]:underline-offset-8"
             >
-              {PLURALS[one.kind] ?? one.kind} {one.count}
+              {PLURALS[one.kind] ?? capital(one.kind)} {one.count}
             </ToggleGroup.Item>
           ))}
         </ToggleGroup.Root>

@@ -97,7 +97,7 @@ function OneWay({ name, first, take, merge, box, onMerged }: OneProps) {
         {tried.data ? (
           <img
             alt={`The patch by ${METHODS[method].toLowerCase()}`}
-            className={tried.isFetching ? "max-w-none opacity-50" : "max-w-none"}
+            className={`mx-auto max-w-none ${tried.isFetching ? "opacity-50" : ""}`}
             style={{ width: box.width / window.devicePixelRatio }}
             src={tried.data}
           />

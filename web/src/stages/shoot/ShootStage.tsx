@@ -4,6 +4,7 @@ import { useRef, useState } from "react";
 import { api, type Bench } from "../../client/api";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
+import { plural } from "../../lib/numbers";
 import { useStack, useTake } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { useCommands } from "../../ui/commands";
@@ -96,7 +97,7 @@ export function ShootStage() {
   const caption = take
     ? take.source === "bench"
       ? `${shotHere} of ${total} shot`
-      : `${shotHere} frames`
+      : plural(shotHere, "frame")
     : "not shot yet";
 
   return (
