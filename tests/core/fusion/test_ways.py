@@ -2,6 +2,7 @@
 
 import unittest
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import cache
 
 import cv2
@@ -44,6 +45,18 @@ class Auto(unittest.TestCase):
             gave = merge(stack.frames, found, Style("auto"), progress=no_progress).gave
             self.assertAlmostEqual(sum(gave.values()), 1.0)
             self.assertTrue(least <= gave["pyramid"] <= most, (kind, gave))
+
+
+class Brightened(unittest.TestCase):
+    def test_what_is_brightened_beyond_white_is_white(self) -> None:
+        stack, found = surveyed("leaf", 41)
+        usual = merge(stack.frames, found, Style("select"), progress=no_progress).composite.astype(int)
+        bright = replace(found, gains=tuple(3.0 * gain for gain in found.gains))
+        again = merge(stack.frames, bright, Style("select"), progress=no_progress).composite
+        off = np.abs(np.minimum(3 * usual, 255) - again)
+        self.assertGreater(int(np.count_nonzero(usual > 171)), 20)
+        self.assertGreater(int(again[usual > 171].min()), 200)
+        self.assertLess(float(off.mean()), 1.0)
 
 
 class HarmfulFrames(unittest.TestCase):

@@ -23,11 +23,12 @@ def merge_auto(
     """Composite (H, W, 3), each used frame's share of the common area, and how much of that the pyramid gave."""
     broken = cv2.dilate(breaks(found.surface.index).astype(np.float32), np.ones((_WIDER_PX, _WIDER_PX)))
     small = np.asarray(cv2.GaussianBlur(broken, (0, 0), _SOFT_PX), np.float32)
+    small[small < _INVISIBLE] = 0
     x, y, width, height = (edge // found.factor for edge in found.crop)
     given = float(small[y : y + max(height, 1), x : x + max(width, 1)].mean())
     size = (frames.shape[1], frames.shape[0])
     pick = DepthPick(found, frames.shape, frames.dtype)
-    wanted = (small > _INVISIBLE).astype(np.uint8)
+    wanted = (small > 0).astype(np.uint8)
     pyramid = Pyramid(found, frames.shape, frames.dtype, window_px, calm, wanted) if given > 0 else None
     for place, (_, picture) in enumerate(ahead(frames.picture, found.used)):
         progress("merge", place, len(found.used))

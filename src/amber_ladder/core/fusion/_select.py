@@ -27,7 +27,7 @@ class DepthPick:
     """A composite that grows frame by frame."""
 
     def __init__(self, found: Survey, shape: tuple[int, int], dtype: np.dtype[Any]) -> None:
-        self._found, self._dtype = found, dtype
+        self._found, self._dtype, self._largest = found, dtype, np.float32(np.iinfo(dtype).max)
         index = found.surface.index
         self._shares = _shares(index, found)
         if found.factor > 1:
@@ -43,14 +43,14 @@ class DepthPick:
         there = (self._lowest < place + _HALF_BLEND) & (self._highest > place - _HALF_BLEND)
         _pick(
             picture, inverse(self._found.matrices[place]), np.float32(self._found.gains[place]), self._index,
-            np.float32(place), np.argwhere(there), self._parts, self._total, self._weight,
+            np.float32(place), np.argwhere(there), self._parts, self._largest, self._total, self._weight,
         )  # fmt: skip
 
     def picture(self, frames: FrameSource) -> NDArray[Any]:
         """The composite (H, W, 3) in the frames' type."""
         self._fill_uncovered(frames)
         composite = np.empty(self._total.shape, self._dtype)
-        _divide(self._total, self._weight, self._parts, np.float32(np.iinfo(self._dtype).max), composite)
+        _divide(self._total, self._weight, self._parts, self._largest, composite)
         return composite
 
     def _fill_uncovered(self, frames: FrameSource) -> None:
@@ -59,10 +59,8 @@ class DepthPick:
         if missing.any():
             # Of a range of frames that leaves it out, the one next to it, mirrored at its border.
             place = min(range(len(found.used)), key=lambda one: abs(found.used[one] - found.reference))
-            largest = int(np.iinfo(self._dtype).max)
-            picture = warped_picture(
-                frames.picture(found.used[place]), found.matrices[place], found.gains[place], largest
-            )
+            picture = frames.picture(found.used[place])
+            picture = warped_picture(picture, found.matrices[place], found.gains[place], int(self._largest))
             self._total[missing] = picture[missing] * self._total.dtype.type(self._parts[0])
             self._weight[missing] = self._parts[1]
 
@@ -109,6 +107,7 @@ def _pick(
     place: np.float32,
     tiles: NDArray[np.int64],
     parts: Float,
+    largest: np.float32,
     total: NDArray[Any],
     weight: NDArray[Any],
 ) -> None:
@@ -145,8 +144,8 @@ def _pick(
                     if say > 0:
                         weight[y, x + k] = weight[y, x + k] + parts[1] * say + parts[2]
                         for m in range(3):
-                            seen = max(say * gain * line[3 * k + m], np.float32(0))
-                            total[y, x + k, m] = total[y, x + k, m] + parts[0] * seen + parts[2]
+                            seen = min(max(gain * line[3 * k + m], np.float32(0)), largest)
+                            total[y, x + k, m] = total[y, x + k, m] + parts[0] * say * seen + parts[2]
                 x += run
 
 
