@@ -77,7 +77,7 @@ class Chosen(PageTest):
         assert viewer is not None
         page.mouse.move(viewer["x"] + 0.6 * viewer["width"], viewer["y"] + 0.5 * viewer["height"])
         expect(page.get_by_role("figure", name="Depth legend")).to_contain_text(
-            re.compile(r"[\d.]+ µm near.*[\d.]+ µm far.*known on \d+ %.*(µm here|not known here)", re.DOTALL)
+            re.compile(r"[\d.]+ µm near.*[\d.]+ µm far.*known on \d+\s%.*(µm here|not known here)", re.DOTALL)
         )
         self.assert_accessible()
         # The take stays chosen from stage to stage and over a reload.

@@ -2,6 +2,8 @@
 
 import unittest
 
+from sqlalchemy import null
+
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Product
@@ -18,6 +20,8 @@ from tests.support.takes import merged, new_stack, shot_stack, take_of
 class Waiting(unittest.TestCase):
     def setUp(self) -> None:
         database()
+        for left_over in work_tasks.unfinished():  # by other tests of this process
+            work_tasks.stop(left_over)
         self.number = f"WA-{self._testMethodName[5:]}"[:60]
         self.stack = new_stack(self.number, far_um=700)
         self.take_id = take_of(self.stack, shot_stack().takes[0].frames[10:16])
@@ -40,7 +44,7 @@ class Waiting(unittest.TestCase):
         with transaction() as session:
             for one in session.query(Product).filter(Product.report.is_not(None)):
                 if one.settings["method"] == "pyramid":
-                    one.files = files
+                    one.files = null() if files is None else files  # None alone would be JSON's
 
     def test_what_is_urgent_comes_before_what_was_begun_in_the_background(self) -> None:
         late = self.begin(priority=IN_THE_BACKGROUND)
