@@ -20,6 +20,18 @@ export function Notice({ kind, title, children }: Props) {
   );
 }
 
+/** What was refused or failed, each in its own words; nothing where nothing was. */
+export function Failures({ of }: { of: ReadonlyArray<Error | null> }) {
+  return of.map(
+    (error) =>
+      error && (
+        <Notice key={error.message} kind="fault">
+          {error.message}
+        </Notice>
+      ),
+  );
+}
+
 /** A page's designed emptiness, waiting or failure. */
 export function Placeholder({ children }: { children: ReactNode }) {
   return (

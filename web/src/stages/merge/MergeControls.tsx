@@ -6,7 +6,7 @@ import { METHODS, type Method, MOVED, type Moved, title, USUAL_WINDOW_PX } from 
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Check, NumberField } from "../../ui/Field";
-import { Notice } from "../../ui/Notice";
+import { Failures, Notice } from "../../ui/Notice";
 import { Work } from "../../ui/Work";
 
 const PHASES: Record<string, string> = {
@@ -118,14 +118,7 @@ export function MergeControls({ stack, take, onTry }: Props) {
         </Button>
         {onTry && <Button onClick={unlessWrong(() => onTry(atHand, [...methods]))}>Try a patch</Button>}
       </div>
-      {[begin.error, stop.error].map(
-        (error) =>
-          error && (
-            <Notice key={error.message} kind="fault">
-              {error.message}
-            </Notice>
-          ),
-      )}
+      <Failures of={[begin.error, stop.error]} />
       <details ref={settings}>
         <summary className="min-h-8 cursor-pointer py-1 text-ink2">
           Window, calm, sharp range, movement

@@ -6,7 +6,7 @@ import { METHODS, type Method } from "../../specimen/report";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/Field";
-import { Notice } from "../../ui/Notice";
+import { Failures } from "../../ui/Notice";
 import { outside } from "./MergeControls";
 
 const MOST_PX = 512;
@@ -131,14 +131,7 @@ function OneWay({ name, first, take, merge, box, onMerged }: OneProps) {
           </>
         )}
       </div>
-      {[tried.error, begin.error].map(
-        (error) =>
-          error && (
-            <Notice key={error.message} kind="fault">
-              {error.message}
-            </Notice>
-          ),
-      )}
+      <Failures of={[tried.error, begin.error]} />
       <Button className="mt-auto" disabled={!usable || begin.isPending} onClick={() => begin.mutate()}>
         Merge take {take.number} like this
       </Button>

@@ -5,7 +5,7 @@ import { dropped, type UploadState, upload } from "../../client/upload";
 import { plural } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { FileButton } from "../../ui/FileButton";
-import { Notice } from "../../ui/Notice";
+import { Failures } from "../../ui/Notice";
 import { Rejected } from "../../ui/Rejected";
 import { Work } from "../../ui/Work";
 
@@ -93,14 +93,7 @@ export function OwnFrames({ stack, take, onChange, onDone }: Props) {
           </Button>
         </>
       )}
-      {[send.error, finish.error].map(
-        (error) =>
-          error && (
-            <Notice key={error.message} kind="fault">
-              {error.message}
-            </Notice>
-          ),
-      )}
+      <Failures of={[send.error, finish.error]} />
     </section>
   );
 }
