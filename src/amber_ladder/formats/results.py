@@ -9,6 +9,7 @@ import tifffile
 from numpy.typing import NDArray
 
 from amber_ladder import __version__
+from amber_ladder.formats.exif import Exif, add_exposure, exif_of, picture_tags
 
 SOFTWARE = f"Amber Ladder {__version__}"
 
@@ -18,9 +19,11 @@ def write_composite(
     composite: NDArray[Any],
     *,
     colour_profile: bytes | None = None,
+    exif: Exif | None = None,
     um_per_px: float | None = None,
 ) -> None:
-    """RGB TIFF (H, W, 3) in 8 or 16 bits, with its colour profile, and its scale as pixels per cm if known."""
+    """RGB TIFF (H, W, 3) in 8 or 16 bits, with colour profile, what the camera noted, and pixels per cm if known."""
+    noted = exif or Exif()
     tifffile.imwrite(
         path,
         composite,
@@ -28,8 +31,10 @@ def write_composite(
         iccprofile=colour_profile,
         software=SOFTWARE,
         metadata=None,
+        extratags=picture_tags(noted),
         **_resolution(um_per_px),
     )
+    add_exposure(path, noted)
 
 
 def write_depth(
@@ -64,8 +69,8 @@ def read_depth(path: Path) -> NDArray[np.float32]:
 def rescaled_composite(source: Path, target: Path, *, um_per_px: float | None) -> None:
     """A composite once more, with another scale."""
     with tifffile.TiffFile(source) as file:
-        profile = file.pages.first.iccprofile
-        write_composite(target, file.asarray(), colour_profile=profile, um_per_px=um_per_px)
+        profile, exif = file.pages.first.iccprofile, exif_of(source)
+        write_composite(target, file.asarray(), colour_profile=profile, exif=exif, um_per_px=um_per_px)
 
 
 def rescaled_depth(source: Path, target: Path, *, um_per_px: float | None) -> None:

@@ -194,6 +194,19 @@ def merged_stacks(session: Session) -> list[Stack]:
     )
 
 
+def latest_on_rig(session: Session, stack: Stack, most: int) -> list[Stack]:
+    """The latest other stacks on a stack's rig as it was then, with their merges."""
+    return list(
+        session.scalars(
+            select(Stack)
+            .where(Stack.rig_id == stack.rig_id, Stack.rig_version == stack.rig_version, Stack.id != stack.id)
+            .order_by(Stack.id.desc())
+            .limit(most)
+            .options(selectinload(Stack.takes).selectinload(Take.products))
+        )
+    )
+
+
 def has_original(session: Session, sha256: str) -> Frame | None:
     """A frame with this checksum, if any."""
     return session.scalar(select(Frame).where(Frame.sha256 == sha256).limit(1))

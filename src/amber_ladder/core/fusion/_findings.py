@@ -89,6 +89,14 @@ def _moved(found: Survey, names: Sequence[str]) -> list[Finding]:
 
 def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> list[Finding]:
     whole = found.crop
+    if found.growth.seen is not None:
+        steps = found.places[-1]
+        do = (
+            f"the frames look as if the picture grew by {found.growth.seen * steps:+.2%} over the stack, which this "
+            f"rig cannot do: {found.growth.per_step * steps:+.2%} was taken. Compare the picture with single frames, "
+            "and look whether rig and positions are right"
+        )
+        return [Finding("alignment", *whole, (), do)]
     if found.blur_px is None:
         do = "too little is in focus to tell movement from focus: compare the picture with single frames"
         return [Finding("alignment", *whole, (), do)]

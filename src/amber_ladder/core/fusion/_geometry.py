@@ -48,7 +48,31 @@ _ADRIFT_PX = np.array([0.1, 0.0, 0.0, 0.0])  # where nothing is sharp, pairs gro
 _LIGHT_PX = 160  # height of the small pictures in which brightness is compared
 _TELLING_SHARE = 0.5  # of what each frame would show if as many as tell something told alike
 _REFERENCE_PX = 0.2
+_OUTER = 0.02  # of what is sharp: frames that show no more do not tell growth
+_DOUBT = 2.0  # standard uncertainties beyond what a rail or lens can do, up to which frames are believed
 _LIKELY_BLUR = (0.05, 15.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Growth:
+    """How much the picture grows from one step to the next, as a share of its size, and its standard uncertainty.
+
+    ``seen`` is what the frames said, where that was not believed.
+    """
+
+    per_step: float
+    u_per_step: float
+    seen: float | None = None
+
+    def within(self, limits: tuple[float, float] | None) -> "Growth":
+        """What is believed of it, where a rail or lens cannot do less or more than this; then anything between."""
+        if limits is None:
+            return self
+        low, high = limits
+        seen, doubt = (self.per_step, self.u_per_step) if self.seen is None else (self.seen, 0.0)
+        if max(low - seen, seen - high) <= _DOUBT * doubt:
+            return self
+        return Growth(min(max(seen, low), high), (high - low) / 12**0.5, seen)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +88,7 @@ class Geometry:
     corner_px: tuple[float, ...]
     gains: tuple[float, ...]
     blur_px: float | None
+    growth: Growth
     moved: tuple[tuple[int, NDArray[np.bool_]], ...]
 
 
@@ -76,6 +101,7 @@ def second_look(
     z: Sequence[float],
     spread_px: float | None,
     blur_px: float | None,
+    growth: tuple[float, float] | None,
     progress: Progress,
 ) -> Geometry:
     """Register all used frames anew.
@@ -83,7 +109,8 @@ def second_look(
     ``rough`` are the first look's matrices, frame px → the canvas on which ``found`` lies (``factor`` times smaller,
     in places of ``used``); ``z`` are the frames' focus positions in steps, rising; ``spread_px`` is the standard
     deviation of the picture of a point in focus, px of a frame, ``blur_px`` the radius by which blur grows a step,
-    where optics and positions tell: it is believed unless frames show something quite different.
+    where optics and positions tell: it is believed unless frames show something quite different. ``growth`` is the
+    least and the most by which the picture can grow a step: frames that say otherwise are not believed.
     """
     shrink = 2 if found.index.size > _NEVER_SHRUNK_PX else 1
     while found.index.size / shrink**2 > _MOST_PX:
@@ -119,7 +146,15 @@ def second_look(
     # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
     reference = _narrowest([scale_of(matrix) for matrix in small], sharp, _corner(spread) * whole)
     small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid)
-    uncertain = np.hypot(_corner(spread), _corner(_added_up(links, reference, len(used))))
+    added = _added_up(links, reference, len(used))
+    half_px = float(np.hypot(*look.shape)) / 2.0
+    grown = _growth(small, z, np.hypot(spread[:, 0], added[:, 0]) / half_px, sharp)
+    loose = np.zeros(len(used))
+    grown = grown.within(growth)
+    if grown.seen is not None:
+        small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, growth=grown.per_step)
+        loose = grown.u_per_step * half_px * (np.asarray(z) - z[reference])
+    uncertain = np.hypot(np.hypot(_corner(spread), _corner(added)), loose)
     gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
     return Geometry(
         reference,
@@ -127,6 +162,7 @@ def second_look(
         tuple((uncertain * whole).tolist()),
         tuple(gains.tolist()),
         float(np.sqrt(blur)) * whole if blur else None,
+        grown,
         tuple(look.moved(small)),
     )
 
@@ -136,6 +172,19 @@ def _believed(told: float | None, shown: float | None) -> float | None:
     if told is None or shown is None:
         return told or shown
     return told if max(told / shown, shown / told) < _QUITE_DIFFERENT else shown
+
+
+def _growth(
+    matrices: Sequence[Matrix], z: Sequence[float], u_scale: NDArray[np.float64], sharp: NDArray[np.float64]
+) -> Growth:
+    """Between the first and the last frame that show much; a picture that grows has a matrix that shrinks it."""
+    shown = np.cumsum(sharp) / max(float(sharp.sum()), 1e-9)
+    first, last = int(np.searchsorted(shown, _OUTER)), int(np.searchsorted(shown, 1.0 - _OUTER))
+    if first >= last:
+        first, last = 0, len(z) - 1
+    steps = z[last] - z[first]
+    grown = float(np.log(scale_of(matrices[first]) / scale_of(matrices[last])))
+    return Growth(grown / steps, float(np.hypot(u_scale[first], u_scale[last])) / steps)
 
 
 def _added_up(links: Sequence[Link], reference: int, count: int) -> NDArray[np.float64]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from amber_ladder.core.depth import Surface, surface
 from amber_ladder.core.focus import PeakTracker, focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
-from amber_ladder.core.fusion._geometry import carried_over, second_look, shrunk
+from amber_ladder.core.fusion._geometry import Growth, carried_over, second_look, shrunk
 from amber_ladder.core.fusion._moved import Moved, Side, shown_sides
 from amber_ladder.core.light import Judged, LightWatch, ShakeWatch, detail_along, spread_tiles
 from amber_ladder.core.registration import (
@@ -60,9 +60,9 @@ class Survey:
     copies is taken to lie one step on, be it used or not. ``matrices`` map each used frame's px to the reference
     frame's px, ``gains`` bring it to the stack's brightness. ``corner_px`` is the standard uncertainty of each matrix
     at the frame's corners; ``blur_px`` the radius by which blur grows a step, None where it did not show: then frames
-    are aligned by their neighbours alone. ``surface`` (at ``factor`` times smaller size, in reference coordinates)
-    counts in used frames. ``crop`` is x, y, width, height in reference px. ``gaps`` are pairs of used frames, ``moved``
-    is what they show differently.
+    are aligned by their neighbours alone. ``growth`` is of the picture from step to step. ``surface`` (at ``factor``
+    times smaller size, in reference coordinates) counts in used frames. ``crop`` is x, y, width, height in reference
+    px. ``gaps`` are pairs of used frames, ``moved`` is what they show differently.
     """
 
     used: tuple[int, ...]
@@ -74,6 +74,7 @@ class Survey:
     rms_px: tuple[float, ...]
     corner_px: tuple[float, ...]
     blur_px: float | None
+    growth: Growth
     factor: int
     surface: Surface
     confidence: NDArray[np.float32]
@@ -126,6 +127,7 @@ def survey(
     numbers: Sequence[int] | None = None,
     spread_px: float | None = None,
     blur_px: float | None = None,
+    growth: tuple[float, float] | None = None,
     side: Side = "auto",
     progress: Progress,
 ) -> Survey:
@@ -134,7 +136,8 @@ def survey(
     ``positions_um`` are the frames' focus positions where they are known, rising; else ``numbers`` count them as they
     were shot, so that one which does not come here leaves its place empty. ``spread_px`` is the standard deviation of
     the picture of a point in focus, where the optics are known, ``blur_px`` the radius by which blur grows a usual
-    step, where the positions are known too. What moved is shown by the frames on one ``side`` of the movement: those
+    step, where the positions are known too; ``growth`` the least and the most by which the picture can grow a step, as
+    a share of its size. What moved is shown by the frames on one ``side`` of the movement: those
     nearer to the camera, the farther ones, or those that show it in focus (auto).
 
     Raises:
@@ -151,7 +154,9 @@ def survey(
         places = _counted(numbers or range(len(frames.names)), chain)
     else:
         places = _in_steps(positions_um, chain.used)
-    geometry = second_look(frames, chain.used, chain.matrices, first, factor, places, spread_px, blur_px, progress)
+    geometry = second_look(
+        frames, chain.used, chain.matrices, first, factor, places, spread_px, blur_px, growth, progress
+    )
     at, scales = geometry.reference, [scale_of(matrix) for matrix in geometry.matrices]
     matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(geometry.matrices))
     crop = shared_rectangle(list(matrices), frames.shape)
@@ -193,6 +198,7 @@ def survey(
         rms_px=tuple(chain.rms_px),
         corner_px=geometry.corner_px,
         blur_px=geometry.blur_px,
+        growth=geometry.growth,
         factor=factor,
         surface=whole,
         confidence=confidence,

@@ -20,6 +20,7 @@ from amber_ladder.core.optics._formulas import (
 )
 from amber_ladder.core.optics._layout import Drawing, DrawnPart, draw_rig
 from amber_ladder.core.optics._light import FlashChange, flash_change, flash_changed_by, power_setting
+from amber_ladder.core.optics._perspective import GrowthLimit, focal_mm, growth_limit
 from amber_ladder.core.optics._resolve import LARGEST_DEVIATION, Optics, SharpDepth, geometric_depth_um, resolve
 from amber_ladder.core.optics._rig import (
     Coupled,
@@ -44,6 +45,7 @@ __all__ = [
     "FigureInput",
     "FiniteObjective",
     "FlashChange",
+    "GrowthLimit",
     "InfinityObjective",
     "Lens",
     "Measured",
@@ -66,7 +68,9 @@ __all__ = [
     "flash_change",
     "flash_changed_by",
     "flash_stops",
+    "focal_mm",
     "geometric_depth_um",
+    "growth_limit",
     "lens_light_lost_stops",
     "magnification_is_measured",
     "numerical_aperture",

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from math import atan2, degrees, hypot, radians, sin
 from typing import Literal
 
-from amber_ladder.core.optics import Coupled, FiniteObjective, InfinityObjective, Lens, Optics, Rig
+from amber_ladder.core.optics import InfinityObjective, Optics, Rig, focal_mm
 
 Moves = Literal["rail", "focus_ring"]
 _DRIFT_PX = 6.0  # assumed: what a firm stand wanders during a stack
@@ -42,22 +42,12 @@ def _growth(rig: Rig, optics: Optics, depth_mm: float, moves: Moves) -> tuple[fl
     if isinstance(rig.train, InfinityObjective):
         # Its stop lies in its back focus: the entrance pupil is far away, and size does not change with focus.
         return 0.0, "telecentric towards the specimen: the picture keeps its size", "stop in the back focus assumed"
-    focal_mm, assumed = _focal_mm(rig, optics)
+    focal, assumed = focal_mm(rig, optics), None
+    if focal is None:
+        focal, assumed = _ASSUMED_FOCAL_MM, f"focal length not known, {_ASSUMED_FOCAL_MM:g} mm assumed"
     if moves == "focus_ring":
-        return depth_mm * optics.magnification / focal_mm, "depth · m / f", assumed
-    return depth_mm / (focal_mm * (1.0 + 1.0 / optics.magnification)), "depth / (f (1 + 1/m))", assumed
-
-
-def _focal_mm(rig: Rig, optics: Optics) -> tuple[float, str | None]:
-    match rig.train:
-        case Lens(focal_mm=focal_mm) if focal_mm:
-            return focal_mm, None
-        case FiniteObjective(tube_mm=tube_mm):
-            return tube_mm / (1.0 + optics.magnification), None
-        case Coupled(front_focal_mm=front_focal_mm):
-            return front_focal_mm, None
-        case _:
-            return _ASSUMED_FOCAL_MM, f"focal length not known, {_ASSUMED_FOCAL_MM:g} mm assumed"
+        return depth_mm * optics.magnification / focal, "depth · m / f", assumed
+    return depth_mm / (focal * (1.0 + 1.0 / optics.magnification)), "depth / (f (1 + 1/m))", assumed
 
 
 @dataclass(frozen=True, slots=True)

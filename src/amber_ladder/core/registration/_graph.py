@@ -20,6 +20,7 @@ Double = NDArray[np.float64]
 _SCALE_BENDS_PX = 0.002
 """Usual change of the change of scale from one step to the next, px at the corner: of a rail or lens it is far less."""
 _TURN_BENDS_PX = 0.15
+_HELD_GROWTH_PX = 1e-3
 _FLOOR_PX = 0.008
 """No pair is better than this: interpolation alone is not."""
 _TAIL = 9.0  # squared deviations from which a pair, or a bend, loses half its say
@@ -39,12 +40,19 @@ class Link:
 
 
 def solve_graph(
-    links: Sequence[Link], z: Sequence[float], held: int, shape: tuple[int, int], *, rigid: bool = True
+    links: Sequence[Link],
+    z: Sequence[float],
+    held: int,
+    shape: tuple[int, int],
+    *,
+    rigid: bool = True,
+    growth: float | None = None,
 ) -> tuple[list[Matrix], Double]:
     """Matrices of all frames to frame ``held``, and the uncertainty (N, 4) of scale, turn (px at the corner) and shift.
 
     ``z`` are focus positions in steps, rising. Neighbours must be linked; ``links`` span few frames each. ``rigid`` is
     a camera on a rail or stand, whose scale changes smoothly, if at all; one in a hand may come nearer and go back.
+    ``growth`` is the picture's growth a step (its logarithm) where pairs have no say in it.
     """
     count = len(z)
     centre = np.array([(shape[1] - 1) / 2.0, (shape[0] - 1) / 2.0])
@@ -61,6 +69,8 @@ def solve_graph(
             say = np.asarray(known / (1.0 + (left @ known @ left) / (4.0 * _TAIL)) if turn else known, np.float64)
             _add(band, right, (link.first, link.second), np.hstack([one, two]), say, left)
         _keep_smooth(band, right, place, np.asarray(z, np.float64), corner, rigid=rigid)
+        if growth is not None:
+            _hold_growth(band, right, place, np.asarray(z, np.float64), corner, growth)
         band[0, 4 * held : 4 * held + 4] += _HELD
         band[0] += 1e-9
         factor = (_linalg().cholesky_banded(band, lower=True), True)
@@ -137,6 +147,15 @@ def _keep_smooth(band: Double, right: Double, place: Double, z: Double, corner: 
             derivative = np.zeros((1, 12))
             derivative[0, what::4] = shares
             _add(band, right, (at - 1, at, at + 1), derivative, np.array([[say]]), np.array([bend]))
+
+
+def _hold_growth(band: Double, right: Double, place: Double, z: Double, corner: float, growth: float) -> None:
+    # A picture that grows has a matrix that shrinks it.
+    derivative = np.zeros((1, 8))
+    derivative[0, 0], derivative[0, 4] = -corner, corner
+    for at in range(len(z) - 1):
+        left = (place[at + 1, 0] - place[at, 0] + growth * (z[at + 1] - z[at])) * corner
+        _add(band, right, (at, at + 1), derivative, np.array([[1.0 / _HELD_GROWTH_PX**2]]), np.array([left]))
 
 
 def _add(band: Double, right: Double, frames: tuple[int, ...], derivative: Double, say: Double, left: Double) -> None:

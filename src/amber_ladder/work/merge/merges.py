@@ -20,6 +20,7 @@ from amber_ladder.store.models import Product, Sorting, Take, Task
 from amber_ladder.store.queue import AT_ONCE, enqueue
 from amber_ladder.work.journal import did
 from amber_ladder.work.long_work import LongWork
+from amber_ladder.work.merge.growth import learnt_growth
 from amber_ladder.work.on_disk.merging import RESULTS, MergeSettings, merge_frames
 from amber_ladder.work.pictures import prepare_tiles
 from amber_ladder.work.stack.scale import scale_of
@@ -27,6 +28,7 @@ from amber_ladder.work.stack.series import fills_sensor, shots_of, sorted_take
 from amber_ladder.work.stack.views import MergeView, merge_view, stack_ladder, stack_rig
 
 KIND = "merge"
+_LEARNT_FROM = 30
 
 
 class MergeEntry(Strict):
@@ -101,12 +103,14 @@ def merge_take(task_id: int, progress: Progress) -> None:
         if merge.sorting is None:  # begun by an earlier version, which kept none
             merge.sorting = stacks.keep_sorting(session, merge.take, _sorting(merge.take))
         series = series_of(store, merge)
+        others = stacks.latest_on_rig(session, merge.take.stack, _LEARNT_FROM)
+        grows = learnt_growth(merge.take.stack, others) if series.rig else None
         alike = [one.id for one in merge.take.merges if one.sorting_id == merge.sorting_id and one.report]
     report = merge_frames(
         series.frames,
         series.left_out,
         store.product_folder(merge_id),
-        replace(entry.settings(), um_per_px=series.um_per_px, rig=series.rig),
+        replace(entry.settings(), um_per_px=series.um_per_px, rig=series.rig, grows=grows),
         progress,
         depths_um=series.depths_um,
         depth_from=series.depth_from,

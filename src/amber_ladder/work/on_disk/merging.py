@@ -27,8 +27,9 @@ from amber_ladder.core.fusion import (
     survey,
     usual_step,
 )
-from amber_ladder.core.optics import Rig, resolve, rim_slope
+from amber_ladder.core.optics import Rig, growth_limit, resolve, rim_slope
 from amber_ladder.errors import BadInput
+from amber_ladder.formats.exif import exif_of
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile, frames_in, natural_key, too_few
 from amber_ladder.formats.results import write_composite, write_depth, write_json
@@ -44,13 +45,23 @@ _LARGEST_WINDOW_PX = 50.0
 
 
 @dataclass(frozen=True, slots=True)
+class Grows:
+    """The least and the most by which the picture grows a mm of depth, as a share of its size, and why."""
+
+    low_per_mm: float
+    high_per_mm: float
+    basis: str
+
+
+@dataclass(frozen=True, slots=True)
 class MergeSettings:
     """How to merge. ``step_um`` turns frame numbers into µm in the medium; ``um_per_px`` goes into the TIFF.
 
     ``window_px`` and ``calm`` are the pyramid's, also within auto. ``sharp_near_um`` and ``sharp_far_um`` are depths
     below the nearest frame between which the picture shall be sharp. ``moved`` is the side from which what moved is
     shown. ``positions_um`` are depths in the medium by name; ``exclude`` names frames that take no part. ``rig`` tells
-    the blur in focus and how fast it grows, and the scale where none is given.
+    the blur in focus and how fast it grows, the scale where none is given, and how much the picture can grow with
+    depth, where not ``grows`` says that better.
     """
 
     method: str = "auto"
@@ -65,6 +76,7 @@ class MergeSettings:
     exclude: tuple[str, ...] = ()
     positions_um: Mapping[str, float] = field(default_factory=dict)
     rig: Rig | None = None
+    grows: Grows | None = None
 
     @property
     def has_range(self) -> bool:
@@ -166,15 +178,25 @@ def merge_frames(
         "side": settings.moved,
     }  # fmt: skip
     key = key_of(frames=[str(frames.path(place)) for place in range(len(frames.names))], **reckoned_from)
+    grows = settings.grows or (grows_by_optics(settings.rig, focus_ring=None) if settings.rig else None)
+    growth = (grows.low_per_mm * step_um / 1e3, grows.high_per_mm * step_um / 1e3) if grows and step_um else None
     taken_over = (read_survey(folder / SURVEY, key) for folder in earlier or ())
-    found = next((one for one in taken_over if one), None) or survey(frames, **reckoned_from, progress=progress)
+    found = next((one for one in taken_over if one and one.growth.within(growth) == one.growth), None) or survey(
+        frames, **reckoned_from, growth=growth, progress=progress
+    )
     at, unit = _frame_depths(found, settings, depths_um)
     merged = merge(frames, found, style_of(found, settings, depths_um), progress=progress)
     um_per_px = settings.um_per_px or (optics.pixel_um if optics else None)
     progress("save", 0, 1)
     with folder_in_one_piece(out) as scratch:
-        profile = colour_profile(frames.path(found.reference))
-        write_composite(scratch / "composite.tif", merged.composite, colour_profile=profile, um_per_px=um_per_px)
+        reference = frames.path(found.reference)
+        write_composite(
+            scratch / "composite.tif",
+            merged.composite,
+            colour_profile=colour_profile(reference),
+            exif=exif_of(reference),
+            um_per_px=um_per_px,
+        )
         depth, u = _depth(merged, at)
         write_depth(scratch / "depth.tif", depth, unit=unit, um_per_px=um_per_px)
         write_depth(scratch / "depth_u.tif", u, unit=unit, um_per_px=um_per_px, uncertainty=True)
@@ -184,6 +206,7 @@ def merge_frames(
             **_report(frames, left_out, found, merged, settings, unit),
             "findings": [_finding(one, frames.names, um_per_px) for one in told],
             "scale": _scale(settings, um_per_px),
+            "growth": _growth(found, step_um, grows),
             "warnings": [
                 *(f"alignment doubtful: {one.do}." for one in told if one.kind == "alignment"),
                 *(_counted_steps(found) if depths_um is None else []),
@@ -198,6 +221,34 @@ def merge_frames(
             write_survey(scratch / SURVEY, found, key)
     progress("save", 1, 1)
     return report
+
+
+def grows_by_optics(rig: Rig, *, focus_ring: bool | None) -> Grows | None:
+    """What a rig's optics allow, either way; None where they tell no limit, or do not for one of two ways to focus."""
+    optics = resolve(rig)
+    rings = (False, True) if focus_ring is None else (focus_ring,)
+    limits = [growth_limit(rig, optics, focus_ring=ring) for ring in rings]
+    told = [limit for limit in limits if limit]
+    if len(told) < len(limits):
+        return None
+    widest = max(told, key=lambda limit: limit.per_mm)
+    return Grows(-widest.per_mm, widest.per_mm, widest.basis)
+
+
+def _growth(found: Survey, step_um: float | None, grows: Grows | None) -> dict[str, Any] | None:
+    """The picture's growth a mm of depth, and the limits it was held to; None where depth is in no µm."""
+    if not step_um:
+        return None
+    # Of frames that were shot far first, the picture grows the other way.
+    per_mm = 1e3 / step_um * (1.0 if found.near_first else -1.0)
+    one = found.growth
+    return {
+        "per_mm": round(one.per_step * per_mm, 6),
+        "u_per_mm": round(one.u_per_step * abs(per_mm), 6),
+        "seen_per_mm": None if one.seen is None else round(one.seen * per_mm, 6),
+        "limits_per_mm": [grows.low_per_mm, grows.high_per_mm] if grows else None,
+        "limits_from": grows.basis if grows else None,
+    }
 
 
 def style_of(found: Survey, settings: MergeSettings, depths_um: Sequence[float] | None) -> Style:
