@@ -112,6 +112,21 @@ def _antennae(grid: Grid, seed: int, swung_deg: float = 0.0) -> Scene:
     return Scene((ground, hairs(grid, roots, tips, 30.0, (0.55, 0.42, 0.2))))
 
 
+def _islands(grid: Grid, seed: int) -> Scene:
+    """A smooth, plain slope, on which there are some textured patches."""
+    random = np.random.default_rng([seed, 7])
+    span = float(grid.x_um.max() - grid.x_um.min())
+    depth = np.asarray(230.0 + 250.0 * grid.x_um / span, np.float32)
+    texture = np.zeros(depth.shape, np.float32)
+    for _ in range(9):
+        x, y = random.uniform(-400, 400), random.uniform(-320, 320)
+        texture += np.exp(-(((grid.x_um - x) ** 2 + (grid.y_um - y) ** 2) / 55.0**2) ** 2)
+    plain = np.clip(texture, 0, 1) < 0.01
+    amount = np.where(plain, 0.5, 0.5 + 0.4 * noise(grid, 30.0, random) * np.clip(texture, 0, 1))
+    rgb = lit(blend(_DARK, _PALE, np.asarray(np.clip(amount, 0, 1), np.float32)), depth, grid.pixel_um)
+    return Scene((solid(rgb, np.ones_like(depth), depth),))
+
+
 @dataclass(frozen=True)
 class Kind:
     """One stack of the table: what lies under the camera, and how the bench behaves."""
@@ -134,6 +149,7 @@ KINDS: dict[str, Kind] = {
     "bristles": Kind(_bristles),
     "bristles-noisy": Kind(_bristles, NOISY),
     "leaf": Kind(_leaf),
+    "islands-noisy": Kind(_islands, NOISY),
     "antenna": Kind(_antennae, moved=(partial(_antennae, swung_deg=9.0), 13)),
     "leaf-missing": Kind(_leaf, left_out=(9, 10, 11, 12)),
     "leaf-faults": Kind(_leaf, faults=((5, "dark"), (11, "twice"), (15, "half-lit"), (19, "shaken"))),

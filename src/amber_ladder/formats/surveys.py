@@ -13,10 +13,11 @@ from amber_ladder import __version__
 from amber_ladder.compiled import source_sha256
 from amber_ladder.core.depth import Surface
 from amber_ladder.core.fusion import Excluded, Growth, Moved, Survey
+from amber_ladder.core.light import Speck
 
 FILE = "survey.npz"
 _PLAIN = ("used", "places", "reference", "rms_px", "corner_px", "gains", "blur_px", "factor", "crop", "gaps",
-          "near_first", "order_basis")  # fmt: skip
+          "grain", "near_first", "order_basis")  # fmt: skip
 
 
 def key_of(**reckoned_from: Any) -> str:
@@ -28,6 +29,7 @@ def key_of(**reckoned_from: Any) -> str:
 def write_survey(path: Path, found: Survey, key: str) -> None:
     """All of a survey, so exactly that a merge which begins from it comes out the same to the byte."""
     said = {name: getattr(found, name) for name in _PLAIN}
+    said["specks"] = [asdict(one) for one in found.specks]
     said["growth"] = asdict(found.growth)
     said["excluded"] = [asdict(one) for one in found.excluded]
     said["moved"] = [{"events": one.events, "first": one.first, "last": one.last} for one in found.moved]
@@ -62,6 +64,7 @@ def read_survey(path: Path, key: str | None = None) -> Survey | None:
         surface=Surface(arrays["index"], arrays["known"]),
         confidence=arrays["confidence"],
         moved=tuple(Moved(mask, told, tuple(one["events"]), one["first"], one["last"]) for one, mask, told in moved),
+        specks=tuple(Speck(**one) for one in plain.pop("specks")),
         growth=Growth(**plain.pop("growth")),
         excluded=tuple(Excluded(**one) for one in plain.pop("excluded")),
         gaps=tuple((before, after) for before, after in plain.pop("gaps")),

@@ -12,7 +12,7 @@ class Surfaces(unittest.TestCase):
         self.sure = np.full(self.slope.shape, 3.0, np.float32)
 
     def test_a_clean_slope_is_kept(self) -> None:
-        found = surface(self.slope, self.sure)
+        found = surface(self.slope, self.sure, 12)
         self.assertLess(float(np.abs(found.index - self.slope)[4:-4, 4:-4].max()), 0.1)
         self.assertTrue(found.known.all())
 
@@ -20,7 +20,7 @@ class Surfaces(unittest.TestCase):
         wrong = self.slope.copy()
         where = np.random.default_rng(1).random(wrong.shape) < 0.02
         wrong[where] = 30
-        found = surface(wrong, self.sure)
+        found = surface(wrong, self.sure, 12)
         self.assertLess(float(np.abs(found.index - self.slope)[where].max()), 1.0)
         self.assertGreater(float(found.known.mean()), 0.95)
 
@@ -28,7 +28,7 @@ class Surfaces(unittest.TestCase):
         torn = self.slope.copy()
         patches = np.random.default_rng(5).uniform(0, 30, (10, 10)).astype(np.float32)
         torn[30:70, 40:80] = np.kron(patches, np.ones((4, 4), np.float32))
-        found = surface(torn, self.sure)
+        found = surface(torn, self.sure, 12)
         self.assertLess(float(found.known[36:64, 46:74].mean()), 0.05)
         self.assertTrue(found.known[90:, :].all())
 
@@ -36,7 +36,7 @@ class Surfaces(unittest.TestCase):
         index, confidence = self.slope.copy(), self.sure.copy()
         index[40:80, 60:100] = np.random.default_rng(2).uniform(0, 20, (40, 40))
         confidence[40:80, 60:100] = 0.1
-        found = surface(index, confidence)
+        found = surface(index, confidence, 12)
         patch = (slice(45, 75), slice(65, 95))
         self.assertLess(float(np.abs(found.index - self.slope)[patch].mean()), 0.7)
         self.assertFalse(found.known[patch].any())
@@ -44,7 +44,7 @@ class Surfaces(unittest.TestCase):
 
     def test_a_step_in_depth_stays_a_step(self) -> None:
         step = np.where(np.arange(160)[None, :] < 80, 3.0, 15.0) * np.ones((120, 1))
-        found = surface(step.astype(np.float32), self.sure)
+        found = surface(step.astype(np.float32), self.sure, 12)
         between = (found.index > 4) & (found.index < 14)
         self.assertEqual(int(between.sum()), 0)
 

@@ -21,7 +21,16 @@ export type Moved = keyof typeof MOVED;
 
 /** A place to look at, and what to do about it. Merges of earlier versions have none. */
 export interface Finding {
-  kind: "gap" | "end" | "moved" | "alignment";
+  kind:
+    | "gap"
+    | "end"
+    | "moved"
+    | "halo"
+    | "soft"
+    | "noise"
+    | "dust"
+    | "streak"
+    | "alignment";
   x: number;
   y: number;
   width: number;
@@ -36,6 +45,11 @@ export const FINDINGS: Record<Finding["kind"], string> = {
   gap: "Rungs missing",
   end: "End not reached",
   moved: "Something moved",
+  halo: "Halo",
+  soft: "Nothing sharp here",
+  noise: "Grain",
+  dust: "Dust on the sensor",
+  streak: "Dots that glow",
   alignment: "Alignment doubtful",
 };
 

@@ -9,7 +9,12 @@ from numpy.typing import NDArray
 Float = NDArray[np.float32]
 
 SURE = 0.75
-"""Confidence from which a pixel's own peak is believed: noise alone, averaged over the focus window, stays below."""
+"""Confidence from which a pixel's own peak counts, if its neighbours agree; noise alone can reach it."""
+
+_NOISE, _NOISE_GROWS = 0.3, 0.22
+"""Confidence that noise alone reaches on average over 9 × 9 px once in a hundred such places: the first for one frame,
+
+the second more for each unit of the logarithm of their number (found on noise with the blur of common cameras)."""
 
 _ENOUGH_PX = 1_000_000  # for a percentile
 _AGREE_PX = 9
@@ -29,18 +34,24 @@ class Surface:
         return np.asarray(np.bincount(own, minlength=count) / self.index.size, np.float64)
 
 
-def surface(index: Float, confidence: Float) -> Surface:
-    """Clean and complete a map of sharpest frames (H, W).
+def noise_peak(count: int) -> float:
+    """Mean confidence over 9 × 9 px below which peaks among ``count`` frames may be noise."""
+    return _NOISE + _NOISE_GROWS * float(np.log(max(count, 1)))
+
+
+def surface(index: Float, confidence: Float, count: int) -> Surface:
+    """Clean and complete a map of the sharpest of ``count`` frames (H, W).
 
     Single outliers give way to the median of their neighbours; what no frame showed sharply is filled from
     around it, ever coarser, by push and pull (Gortler et al. 1996), weighted by confidence.
     """
     measured = np.isfinite(index)
+    no_noise = cv2.blur(confidence, (_AGREE_PX, _AGREE_PX)) > noise_peak(count)
+    sure = (confidence >= SURE) & no_noise
     trust = np.where(measured, np.clip(confidence / SURE, 0.0, 4.0), 0.0).astype(np.float32)
-    trust *= np.where(confidence >= SURE, 1.0, 0.02).astype(np.float32)
+    trust *= np.where(sure, 1.0, 0.02).astype(np.float32)
     start = np.where(measured, index, 0.0).astype(np.float32)
     complete = _push_pull(start, trust)
-    sure = confidence >= SURE
     candidate = np.where(sure, start, complete).astype(np.float32)
     calm = np.asarray(cv2.medianBlur(candidate, 5), np.float32)
     # A pixel far from the median of its neighbours is a wrong peak (noise, a glint), not a hair: those are
@@ -49,7 +60,7 @@ def surface(index: Float, confidence: Float) -> Surface:
     cleaned = np.where(outlier, calm, candidate).astype(np.float32)
     smooth = _weighted_smooth(cleaned, trust)
     near_sure = cv2.blur(sure.astype(np.float32), (7, 7)) > 0.3
-    known = near_sure & measured & ~_torn(cleaned)
+    known = near_sure & no_noise & measured & ~_torn(cleaned)
     return Surface(np.where(sure & ~outlier, smooth, calm).astype(np.float32), known)
 
 

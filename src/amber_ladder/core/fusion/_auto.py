@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.depth import breaks
 from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._plain import nothing_sharp
 from amber_ladder.core.fusion._pyramid import Pyramid
 from amber_ladder.core.fusion._select import DepthPick
 from amber_ladder.core.fusion._survey import Survey
@@ -23,6 +24,7 @@ def merge_auto(
     """Composite (H, W, 3), each used frame's share of the common area, and how much of that the pyramid gave."""
     broken = cv2.dilate(breaks(found.surface.index).astype(np.float32), np.ones((_WIDER_PX, _WIDER_PX)))
     small = np.asarray(cv2.GaussianBlur(broken, (0, 0), _SOFT_PX), np.float32)
+    small *= np.float32(1) - nothing_sharp(found) / np.float32(255)
     small[small < _INVISIBLE] = 0
     x, y, width, height = (edge // found.factor for edge in found.crop)
     given = float(small[y : y + max(height, 1), x : x + max(width, 1)].mean())

@@ -9,14 +9,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.fusion._survey import Survey
+from amber_ladder.core.light import Speck
 
-Kind = Literal["gap", "end", "moved", "alignment"]
+Kind = Literal["gap", "end", "moved", "dust", "streak", "noise", "alignment"]
 
 _DOUBTFUL_PX = 0.5
 _GIVES = 1.0  # share of the picture, of what each frame would give if all gave alike
 _SURE = 1.5  # confidence: a peak in the first or last frame is none that noise made
 _END_SHARE = 0.003  # of the picture in one piece: less is a glint
 _BEYOND_FRAMES = 0.25
+_SHOWN_FRAMES = 0.65  # as in depth pick
+_MOST_DUST = 8  # the picture of a dirty sensor is not told spot by spot
+_DOT_PX = 3.0
+_GRAINY = 4.0  # of 255: from here on grain is what is seen first at 1:1
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,11 +38,19 @@ class Finding:
 
 
 def findings(found: Survey, share: Sequence[float], names: Sequence[str]) -> list[Finding]:
-    """Rungs that are missing, ends that were not reached, what moved, and frames whose place is doubtful.
+    """Missing rungs, ends not reached, what moved, what the sensor adds, and frames whose place is doubtful.
 
     ``share`` is what each used frame gave to the picture; ``names`` are all frames' of the source.
     """
-    return [*_gaps(found, names), *_ends(found, names), *_moved(found, names), *_doubtful(found, share, names)]
+    return [
+        *_gaps(found, names),
+        *_ends(found, names),
+        *_moved(found, names),
+        *_dust(found, names),
+        *_streaks(found),
+        *_noise(found),
+        *_doubtful(found, share, names),
+    ]
 
 
 def _gaps(found: Survey, names: Sequence[str]) -> list[Finding]:
@@ -87,6 +100,65 @@ def _moved(found: Survey, names: Sequence[str]) -> list[Finding]:
     return told
 
 
+def _dust(found: Survey, names: Sequence[str]) -> list[Finding]:
+    """The spots that show most in the picture: it takes them over from the frames that are in focus there."""
+    told = []
+    for one in found.specks:
+        trail = _trail(one, found) if one.kind == "dust" else []
+        if not trail:
+            continue
+        frames = tuple(sorted({frame for frame, _, _ in trail}))
+        many = f"{len(frames)} frames" if len(frames) > 1 else names[frames[0]]
+        do = (
+            f"dust on the sensor, at {one.x:.0f}, {one.y:.0f} px of every frame, is taken over from {many}: mend it "
+            "here, and have the sensor cleaned before the next stack"
+        )
+        told.append(
+            (len(trail), Finding("dust", *_around([(x, y) for _, x, y in trail], one.radius_px, found), frames, do))
+        )
+    told.sort(key=lambda one: -one[0])
+    return [finding for _, finding in told[:_MOST_DUST]]
+
+
+def _streaks(found: Survey) -> list[Finding]:
+    trails = [trail for one in found.specks if one.kind == "glow" and (trail := _trail(one, found))]
+    if not trails:
+        return []
+    glow = sum(one.kind == "glow" for one in found.specks)
+    frames = tuple(sorted({frame for trail in trails for frame, _, _ in trail}))
+    what = "a point of the sensor that glows" if glow == 1 else f"{glow} points of the sensor that glow"
+    do = (
+        f"{what} in every frame leave{'s' if glow == 1 else ''} bright dots where the frames were moved to fit: have "
+        "the camera map them out, or expose shorter, and mend what shows"
+    )
+    return [Finding("streak", *_around([(x, y) for trail in trails for _, x, y in trail], _DOT_PX, found), frames, do)]
+
+
+def _trail(speck: Speck, found: Survey) -> list[tuple[int, float, float]]:
+    """The frames from which a place of the sensor comes into the picture, and where it comes to lie."""
+    left, top, width, height = found.crop
+    rows, columns = found.surface.index.shape
+    trail = []
+    for place, (frame, matrix) in enumerate(zip(found.used, found.matrices, strict=True)):
+        x, y = matrix @ np.array([speck.x, speck.y, 1.0])
+        i, j = min(round(x / found.factor), columns - 1), min(round(y / found.factor), rows - 1)
+        inside = left <= x < left + width and top <= y < top + height
+        if inside and abs(found.surface.index[j, i] - place) < _SHOWN_FRAMES:
+            trail.append((frame, float(x), float(y)))
+    return trail
+
+
+def _noise(found: Survey) -> list[Finding]:
+    grain = 255.0 * found.grain
+    if grain < _GRAINY:
+        return []
+    do = (
+        f"each frame has a grain of {grain:.1f} of 255: detail finer than that is lost, and depth less sure. Give more "
+        "light, or a lower gain; a calm of 0.5 or more takes it from plain parts of the pyramid"
+    )
+    return [Finding("noise", *found.crop, (), do)]
+
+
 def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> list[Finding]:
     whole = found.crop
     if found.growth.seen is not None:
@@ -114,6 +186,15 @@ def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> li
         "frames"
     )
     return [Finding("alignment", *whole, frames, do)]
+
+
+def _around(points: Sequence[tuple[float, float]], radius_px: float, found: Survey) -> tuple[int, int, int, int]:
+    """A box around places of the reference frame, within what all frames share."""
+    x, y, width, height = found.crop
+    low, high = np.min(points, axis=0) - 2 * radius_px, np.max(points, axis=0) + 2 * radius_px
+    left, top = max(int(low[0]), x), max(int(low[1]), y)
+    right, bottom = min(int(high[0]) + 1, x + width), min(int(high[1]) + 1, y + height)
+    return left, top, max(right - left, 1), max(bottom - top, 1)
 
 
 def _box(mask: NDArray[np.bool_], found: Survey) -> tuple[int, int, int, int]:

@@ -139,6 +139,40 @@ def take(
                         all_detail[y, left + k, c] += np.float32(own[k, c]) - between(coarser, y, left + k, c)
 
 
+@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+def average(
+    present: NDArray[Any],
+    coarser: Float,
+    covered: NDArray[np.uint8],
+    calm: NDArray[np.uint8],
+    index: Float,
+    finer: float,
+    place: np.int16,
+    reach: np.float32,
+    detail: Float,
+    winner: NDArray[np.int16],
+) -> None:
+    """Add a frame's share of the detail of one level (H, W, 3) where ``calm`` (H, W) is not 0.
+
+    Its share falls from 1 / ``reach`` to 0 as its place lies up to ``reach`` from the surface's ``index``, of which
+    ``finer`` px are one of this level's.
+    """
+    rows, columns = index.shape
+    for y in numba.prange(present.shape[0]):
+        j = min(int(y * finer), rows - 1)
+        for x in range(present.shape[1]):
+            if not calm[y, x] or not covered[y, x]:
+                continue
+            apart = abs(index[j, min(int(x * finer), columns - 1)] - np.float32(place))
+            if apart >= reach:
+                continue
+            if winner.size and apart <= np.float32(0.5):
+                winner[y, x] = place
+            share = (np.float32(1) - apart / reach) / reach
+            for c in range(3):
+                detail[y, x, c] += share * (np.float32(present[y, x, c]) - between(coarser, y, x, c))
+
+
 @numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
 def _beyond(own: NDArray[Any], mixed: Float, k: int, out: Float) -> None:
     """What a pixel of a row holds beyond the coarser level."""

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._levels import (
+    average,
     brightness,
     expand_onto,
     halved,
@@ -18,6 +19,7 @@ from amber_ladder.core.fusion._levels import (
     window,
 )
 from amber_ladder.core.fusion._moved import barred
+from amber_ladder.core.fusion._plain import HALF_AVERAGE, nothing_sharp
 from amber_ladder.core.fusion._survey import Survey
 from amber_ladder.core.registration import Matrix, warped_picture
 
@@ -29,6 +31,7 @@ _SHARE_LEVEL = 2  # frames are credited with what they give at this scale, where
 USUAL_WINDOW_PX = 2.2  # standard deviation of what detail is averaged over; of coarser levels' px a little less
 _COARSER_WINDOW = 0.73
 _NOISY_LEVELS = 3
+_PLAIN = 127  # of 255
 _STANDS_OUT = 2.0  # times the mean of all frames, beyond which one is believed wholly
 _EDGE_PX = 4  # of every level is not trusted at a frame's border
 _PARTLY_LEVELS = 2  # hold nearly all pixels: the coarser ones are worked out everywhere
@@ -61,7 +64,7 @@ class Pyramid:
 
     Detail is compared over ``window_px``: a smaller window keeps finer hairs, a larger one is calmer. ``calm`` (0 to 1)
     is how far detail in which no frame stands out gives way to the mean of all frames. Where ``wanted`` (H, W of the
-    surface) is given, the finest detail is worked out only in tiles in which it is not 0.
+    surface) is given, the finest detail is worked out only in tiles in which it is not 0, and averaged nowhere.
     """
 
     def __init__(
@@ -75,13 +78,20 @@ class Pyramid:
     ) -> None:
         self._found, self._shape, self._calm = found, shape, calm
         shapes = _shapes(*shape)
+        # Where nothing is sharp no frame has more than others but noise: there they are averaged.
+        plain = (nothing_sharp(found) > _PLAIN).astype(np.uint8)
+        averaged = shapes[: min(_NOISY_LEVELS, len(shapes) - 1)] if wanted is None and plain.any() else []
+        self._plain = [_resized(plain, one) for one in averaged]
+        chosen = [np.uint8(1) - one for one in self._plain]
+        if wanted is not None:
+            chosen = [_resized(wanted, one) for one in shapes[:_PARTLY_LEVELS]]
         self._levels = [
             _Level(
                 one,
                 window_px * (_COARSER_WINDOW if i else 1.0),
                 calmed=calm > 0 and i < _NOISY_LEVELS,
                 credited=i == min(_SHARE_LEVEL, len(shapes) - 2),
-                wanted=_resized(wanted, one) if wanted is not None and i < _PARTLY_LEVELS else None,
+                wanted=chosen[i] if i < len(chosen) else None,
             )
             for i, one in enumerate(shapes[:-1])
         ]
@@ -96,10 +106,18 @@ class Pyramid:
         wrong = barred(self._found.moved, place, self._shape)
         widen(warped, reach if wrong is None else reach & ~wrong, self._low, self._high)
         present: NDArray[Any] = warped
-        for level in self._levels:
+        for depth, level in enumerate(self._levels):
             finer, coarser = present, halved(present)
             grey = brightness(coarser)
-            level.add(present, coarser, grey, _trusted(reach, wrong, present.shape[:2]), place)
+            trusted = _trusted(reach, wrong, present.shape[:2])
+            if depth < len(self._plain):
+                index = self._found.surface.index
+                average(
+                    present, coarser, trusted, self._plain[depth], index, index.shape[0] / present.shape[0],
+                    np.int16(place), HALF_AVERAGE, level.detail, level.winner,
+                )  # fmt: skip
+                trusted[self._plain[depth] > 0] = 0
+            level.add(present, coarser, grey, trusted, place)
             present = coarser
         self._add_base(coarser, brightness(finer), grey, wrong)
 

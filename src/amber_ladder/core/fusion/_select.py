@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._plain import HALF_AVERAGE, nothing_sharp
 from amber_ladder.core.fusion._survey import Survey
 from amber_ladder.core.registration import along_run, inverse, steady_run, warped_picture
 
@@ -33,17 +34,21 @@ class DepthPick:
         if found.factor > 1:
             index = np.asarray(cv2.resize(index, shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
         self._index = np.clip(index, 0, len(found.used) - 1)
+        calm = nothing_sharp(found)
+        self._calm = np.asarray(cv2.resize(calm, shape[::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
         self._lowest, self._highest = _extremes(self._index)
+        _, calmest = _extremes(self._calm)
+        self._reach = _HALF_BLEND + (HALF_AVERAGE - _HALF_BLEND) * calmest / np.float32(255)
         # Of 8 bits in fixed point, which halves the memory.
         store, self._parts = (np.uint16, _FIXED) if dtype == np.uint8 else (np.float32, _FLOATING)
         self._total, self._weight = np.zeros((*shape, 3), store), np.zeros(shape, store)
 
     def add(self, place: int, picture: NDArray[Any]) -> None:
         """The used frame at a place: RGB (H, W, 3)."""
-        there = (self._lowest < place + _HALF_BLEND) & (self._highest > place - _HALF_BLEND)
+        there = (self._lowest < place + self._reach) & (self._highest > place - self._reach)
         _pick(
             picture, inverse(self._found.matrices[place]), np.float32(self._found.gains[place]), self._index,
-            np.float32(place), np.argwhere(there), self._parts, self._largest, self._total, self._weight,
+            self._calm, np.float32(place), np.argwhere(there), self._parts, self._largest, self._total, self._weight,
         )  # fmt: skip
 
     def picture(self, frames: FrameSource) -> NDArray[Any]:
@@ -86,7 +91,7 @@ def _shares(index: Float, found: Survey) -> tuple[float, ...]:
     return tuple((np.bincount(nearest, minlength=last + 1) / nearest.size).tolist())
 
 
-def _extremes(index: Float) -> tuple[Float, Float]:
+def _extremes(index: NDArray[Any]) -> tuple[Float, Float]:
     """The lowest and highest value of each tile (rows, columns)."""
     rows, columns = (-(-length // _TILE_PX) for length in index.shape)
     lowest, highest = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
@@ -104,6 +109,7 @@ def _pick(
     to_frame: NDArray[np.float64],
     gain: np.float32,
     index: NDArray[np.float32],
+    calm: NDArray[np.uint8],
     place: np.float32,
     tiles: NDArray[np.int64],
     parts: Float,
@@ -122,7 +128,7 @@ def _pick(
         top, left = tiles[tile, 0] * _TILE_PX, tiles[tile, 1] * _TILE_PX
         right = min(left + _TILE_PX, width)
         for y in range(top, min(top + _TILE_PX, height)):
-            x, end = _own(index[y, left:right], place, share)
+            x, end = _own(index[y, left:right], calm[y, left:right], place, share)
             x, end = x + left, end + left
             while x < end:
                 u, v = a * x + b * y + c, d * x + e * y + f
@@ -150,11 +156,15 @@ def _pick(
 
 
 @numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _own(index: Float, place: np.float32, share: Float) -> tuple[int, int]:
+def _own(index: Float, calm: NDArray[np.uint8], place: np.float32, share: Float) -> tuple[int, int]:
     """A frame's share of each pixel of a row, and from where to where it has any."""
     start, end = len(index), 0
     for k in range(len(index)):
-        share[k] = np.float32(1) - abs(index[k] - place) / _HALF_BLEND
+        reach = _HALF_BLEND
+        if calm[k] > 0:
+            reach += (HALF_AVERAGE - _HALF_BLEND) * np.float32(calm[k]) / np.float32(255)
+        # The shares of more than two frames add up to the reach: to no more than fits.
+        share[k] = (np.float32(1) - abs(index[k] - place) / reach) / max(reach, np.float32(1))
         if share[k] > 0:
             start, end = min(start, k), k + 1
     return start, end

@@ -13,7 +13,18 @@ from amber_ladder.core.focus import PeakTracker, focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._geometry import Growth, carried_over, second_look, shrunk
 from amber_ladder.core.fusion._moved import Moved, Side, shown_sides
-from amber_ladder.core.light import Judged, LightWatch, ShakeWatch, detail_along, spread_tiles
+from amber_ladder.core.light import (
+    Judged,
+    LightWatch,
+    ShakeWatch,
+    Sight,
+    Speck,
+    SpeckWatch,
+    detail_along,
+    looks_at,
+    sight,
+    spread_tiles,
+)
 from amber_ladder.core.registration import (
     IDENTITY,
     compose,
@@ -62,7 +73,8 @@ class Survey:
     at the frame's corners; ``blur_px`` the radius by which blur grows a step, None where it did not show: then frames
     are aligned by their neighbours alone. ``growth`` is of the picture from step to step. ``surface`` (at ``factor``
     times smaller size, in reference coordinates) counts in used frames. ``crop`` is x, y, width, height in reference
-    px. ``gaps`` are pairs of used frames, ``moved`` is what they show differently.
+    px. ``gaps`` are pairs of used frames, ``moved`` is what they show differently. ``specks`` are
+    places of the sensor, ``grain`` is the standard deviation of one frame's noise, of full range.
     """
 
     used: tuple[int, ...]
@@ -81,6 +93,8 @@ class Survey:
     crop: tuple[int, int, int, int]
     gaps: tuple[tuple[int, int], ...]
     moved: tuple[Moved, ...]
+    specks: tuple[Speck, ...]
+    grain: float
     near_first: bool
     order_basis: str
 
@@ -88,11 +102,12 @@ class Survey:
 class _Chain:
     """Registration as it grows, frame by frame, all relative to the first one."""
 
-    def __init__(self, names: Sequence[str]) -> None:
+    def __init__(self, names: Sequence[str], factor: int) -> None:
         self._names = names
         self.excluded: list[Excluded] = []
         self.copies: list[int] = []
         self.last = np.empty((0, 0), np.float32)
+        self.specks = SpeckWatch(factor)
         self._begin()
 
     def _begin(self) -> None:
@@ -149,7 +164,7 @@ def survey(
         why = "; ".join(f"{one.name} {one.reason}" for one in chain.excluded[:3])
         raise BadInput(f"fewer than two frames can be brought together: nothing was merged (left out: {why})")
     peaks = tracker.peaks()
-    first = surface(peaks.index, peaks.confidence)
+    first = surface(peaks.index, peaks.confidence, len(chain.used))
     if positions_um is None:
         places = _counted(numbers or range(len(frames.names)), chain)
     else:
@@ -183,11 +198,12 @@ def survey(
         moved, own, sure = shown_sides(events, energy_of, len(chain.used), near_first, side)
         within = np.logical_or.reduce([one.mask for one in moved])
         index, confidence = np.where(within, own, index), np.where(within, sure, confidence)
-    whole = surface(index, confidence)
+    whole = surface(index, confidence, len(chain.used))
     for one in moved:
         np.clip(whole.index, one.first, one.last, out=whole.index, where=one.mask)
         own_depth = one.told & (np.abs(whole.index - index) < _OWN_FRAMES)
         np.logical_and(whole.known, own_depth, out=whole.known, where=one.mask)
+    blur_between = (geometry.blur_px or 0.0) * (places[-1] - places[0]) / 2.0  # of what lies in the middle, at least
     return Survey(
         used=tuple(chain.used),
         places=tuple(places),
@@ -205,6 +221,8 @@ def survey(
         crop=crop,
         gaps=gaps,
         moved=tuple(moved),
+        specks=tuple(chain.specks.specks(blur_between)),
+        grain=chain.specks.grain(),
         near_first=near_first,
         order_basis=basis,
     )
@@ -225,7 +243,7 @@ def _within(
 
 
 def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chain, PeakTracker]:
-    chain = _Chain(frames.names)
+    chain = _Chain(frames.names, factor)
     tracker: PeakTracker | None = None
     for seen in _fit(frames, factor, chain, progress):
         matrix, gain, rms = IDENTITY, 1.0, 0.0
@@ -246,6 +264,8 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
             tracker = PeakTracker((seen.energy.shape[0], seen.energy.shape[1]))
         chain.add(seen.index, seen.small, matrix, gain, rms)
         tracker.add(_on_canvas(seen.energy, matrix, factor), gain**2)
+        if seen.sight:
+            chain.specks.add(seen.sight)
     if tracker is None:
         raise BadInput("there is no usable frame: nothing was merged")
     return chain, tracker
@@ -260,6 +280,7 @@ class _Seen:
     small: NDArray[np.float32]
     shrink: int
     detail: NDArray[np.float32]
+    sight: Sight | None
 
 
 def _fit(frames: FrameSource, factor: int, chain: _Chain, progress: Progress) -> Iterator[_Seen]:
@@ -299,7 +320,8 @@ def _seen(frames: FrameSource, index: int, factor: int) -> _Seen | UnreadablePic
         return error
     shrink = _registration_shrink(grey.size, factor)
     detail = detail_along(*spread_tiles(grey))
-    return _Seen(index, focus_energy(grey), shrunk(grey, shrink), shrink, detail)
+    looked = sight(grey, factor) if looks_at(index, len(frames.names)) else None
+    return _Seen(index, focus_energy(grey), shrunk(grey, shrink), shrink, detail, looked)
 
 
 def _registration_shrink(pixels: int, factor: int) -> int:
