@@ -1,7 +1,7 @@
 """What the camera puts into every frame at the same place: dust on its sensor, points that always glow, and grain."""
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -12,9 +12,10 @@ Float = NDArray[np.float32]
 _LOOKED_AT = 12  # frames of a stack, spread over it: what is the same in all of those is the same in all
 _FEWEST = 5
 _DUST_PX = 600_000  # size at which dust is looked for
-_DARKER = 0.05  # of its surroundings, in every frame
-_CONSTANT = 0.6  # of its usual darkness there is in the frame that shows least of it: detail comes and goes with focus
+_DARKER = 0.08  # than its surroundings
+_CONSTANT = 0.27  # of that it varies at most between half of the frames: detail comes and goes with focus
 _CALM_PX, _AROUND_PX = 3, 31
+_EDGE = slice(_CALM_PX, -_CALM_PX)
 _LEAST_SPOT_PX, _ROUND = 5, 0.45  # area, and how much of its box a spot fills
 _FROM, _TO = 0.06, 0.95  # tones between which darkness can be told
 _TOLD_IN = 0.8  # of the frames
@@ -72,29 +73,19 @@ def sight(grey: Float, factor: int) -> Sight:
 
 
 class SpeckWatch:
-    """Takes one sight after the other; memory does not depend on how many there are."""
+    """Takes one sight after the other: of a stack at most twice as many as are looked at."""
 
     def __init__(self, factor: int) -> None:
         self._factor = factor
-        self._count = 0
+        self._ratios: list[NDArray[np.float16]] = []
+        self._point = np.empty((0, 0), np.float32)
         self._grain: list[float] = []
-        self._least, self._total, self._point = (np.empty((0, 0), np.float32) for _ in range(3))
-        self._told = np.empty((0, 0), np.int16)
 
     def add(self, seen: Sight) -> None:
         """The next frame, in its own coordinates."""
-        told = np.isfinite(seen.ratio)
-        darker = np.where(told, 1.0 - seen.ratio, 0.0).astype(np.float32)
-        if not self._count:
-            self._least = np.full(seen.ratio.shape, np.inf, np.float32)
-            self._total, self._told = np.zeros_like(self._least), np.zeros(seen.ratio.shape, np.int16)
-            self._point = np.full(seen.point.shape, np.inf, np.float32)
-        np.minimum(self._least, darker, out=self._least, where=told)
-        self._total += darker
-        self._told += told
-        np.minimum(self._point, seen.point, out=self._point)
+        self._ratios.append(seen.ratio.astype(np.float16))
+        self._point = np.minimum(self._point, seen.point) if self._point.size else seen.point
         self._grain.append(seen.grain)
-        self._count += 1
 
     def grain(self) -> float:
         """Standard deviation of the noise of one frame, of full range: of those that show least detail beside it."""
@@ -102,21 +93,31 @@ class SpeckWatch:
 
     def specks(self, blur_px: float) -> list[Speck]:
         """What all frames show, where blur differs by so many px of a frame between some of them at any place."""
-        return [*self._dust(blur_px), *self._glowing()] if self._count >= _FEWEST else []
+        return [*self._dust(blur_px), *self._glowing()] if len(self._ratios) >= _FEWEST else []
 
     def _dust(self, blur_px: float) -> list[Speck]:
-        usual = self._total / np.maximum(self._told, 1)
-        dark = (self._told >= _TOLD_IN * self._count) & (self._least > _DARKER) & (self._least > _CONSTANT * usual)
-        scale = self._factor * self._point.shape[1] / self._least.shape[1]
-        spots = _pieces(dark, "dust", scale)
-        return [one for one in spots if blur_px > _GROWS * one.radius_px]
+        usual = np.zeros(self._ratios[0].shape, np.float32)
+        for ratio in self._ratios:
+            usual += np.nan_to_num(ratio, nan=1.0)
+        rows, columns = np.nonzero(usual < (1.0 - _DARKER / 2) * len(self._ratios))
+        darker = 1.0 - np.array([ratio[rows, columns] for ratio in self._ratios], np.float32)
+        told = np.isfinite(darker)
+        enough = told.sum(axis=0) >= _TOLD_IN * len(darker)
+        # Detail in focus outshines a spot in some frames, or darkens it: in most it is as dark as ever.
+        low, median, high = np.quantile(np.where(enough, darker, 0.0), (0.25, 0.5, 0.75), axis=0)
+        dark: NDArray[Any] = np.zeros_like(usual, np.uint8)
+        dark[rows, columns] = enough & (median > _DARKER) & (high - low < _CONSTANT * median)
+        # At the border surroundings are told by halves.
+        dark = cv2.copyMakeBorder(dark[_EDGE, _EDGE], *(_CALM_PX,) * 4, cv2.BORDER_CONSTANT, value=0)
+        scale = self._factor * self._point.shape[1] / dark.shape[1]
+        return [one for one in _pieces(dark, "dust", scale) if blur_px > _GROWS * one.radius_px]
 
     def _glowing(self) -> list[Speck]:
         return _pieces(self._point > _GLOWS, "glow", self._factor)
 
 
-def _pieces(mask: NDArray[np.bool_], kind: Literal["dust", "glow"], scale: float) -> list[Speck]:
-    _, _, stats, centres = cv2.connectedComponentsWithStats(mask.astype(np.uint8))
+def _pieces(mask: NDArray[Any], kind: Literal["dust", "glow"], scale: float) -> list[Speck]:
+    _, _, stats, centres = cv2.connectedComponentsWithStats(np.asarray(mask, np.uint8))
     found = []
     for (_, _, width, height, area), (x, y) in zip(stats[1:].tolist(), centres[1:].tolist(), strict=True):
         if kind == "dust" and (area < _LEAST_SPOT_PX or area < _ROUND * max(width, height) ** 2):
