@@ -26,6 +26,12 @@ class Findings(PageTest):
         finding.focus()
         page.keyboard.press("Enter")
         expect(page.get_by_role("combobox", name="Against")).to_contain_text("Frame arrived_019.jpg")
+        # And on to the bench, while the specimen still lies there.
+        page.get_by_role("link", name="Shoot further rungs at the far end").click()
+        expect(page.get_by_label("Rungs added farther")).to_have_value("2")
+        expect(page.get_by_label("Rungs added nearer")).to_have_value("")
+        expect(page.get_by_role("button", name="Shoot 2 rungs more")).to_be_visible()
+        self.assertIn(f"take={take_id}", page.url)
 
     def test_lines_of_equal_depth_lie_on_the_picture(self) -> None:
         running()

@@ -36,8 +36,10 @@ const newLadder = createRoute({
 const stack = createRoute({
   getParentRoute: () => root,
   path: "/stacks/$stackId",
-  validateSearch: ({ take }: Record<string, unknown>): { take?: number } =>
-    Number.isInteger(Number(take)) && Number(take) > 0 ? { take: Number(take) } : {},
+  validateSearch: ({ take, more }: Record<string, unknown>): { take?: number; more?: "near" | "far" } => ({
+    ...(Number.isInteger(Number(take)) && Number(take) > 0 ? { take: Number(take) } : {}),
+    ...(more === "near" || more === "far" ? { more } : {}),
+  }),
   component: function OneStack() {
     return <StackPage stackId={Number(stack.useParams().stackId)} takeId={stack.useSearch().take} />;
   },

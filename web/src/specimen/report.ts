@@ -21,16 +21,7 @@ export type Moved = keyof typeof MOVED;
 
 /** A place to look at, and what to do about it. Merges of earlier versions have none. */
 export interface Finding {
-  kind:
-    | "gap"
-    | "end"
-    | "moved"
-    | "halo"
-    | "soft"
-    | "noise"
-    | "dust"
-    | "streak"
-    | "alignment";
+  kind: "gap" | "end" | "moved" | "noise" | "dust" | "streak" | "alignment";
   x: number;
   y: number;
   width: number;
@@ -45,13 +36,19 @@ export const FINDINGS: Record<Finding["kind"], string> = {
   gap: "Rungs missing",
   end: "End not reached",
   moved: "Something moved",
-  halo: "Halo",
-  soft: "Nothing sharp here",
   noise: "Grain",
   dust: "Dust on the sensor",
   streak: "Dots that glow",
   alignment: "Alignment doubtful",
 };
+
+/** Where rungs are lacking that can still be shot while the specimen lies there. */
+export function lacking(one: Finding, report: Report): "near" | "far" | "between" | undefined {
+  if (one.kind === "gap") return "between";
+  if (one.kind !== "end") return undefined;
+  const first = one.files[0] === report.frames_used[0];
+  return first === (report.settings.order === "near-first") ? "near" : "far";
+}
 
 /** Whether it concerns a part of the picture: an outline around all of it would point nowhere. */
 export const isPlace = (one: Finding, { crop }: Report) =>

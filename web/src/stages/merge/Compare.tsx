@@ -13,6 +13,7 @@ import {
   FINDINGS,
   type Finding,
   isPlace,
+  lacking,
   largestShift,
   type Method,
   orderText,
@@ -138,6 +139,8 @@ export function Compare({ stack, take, shown, finished, onMerge }: Props) {
             <section aria-label="Results" className="overflow-y-auto">
               <Findings
                 report={report}
+                stack={stack}
+                take={shown.take}
                 onGo={(one) => {
                   if (isPlace(one, report)) setGoTo({ ...one });
                   const frame = shown.take.frames.find(({ name }) => name === one.files[0]);
@@ -301,25 +304,45 @@ function Outline({ box, dashed }: { box: Pick<Finding, "x" | "y" | "width" | "he
   );
 }
 
-function Findings({ report, onGo }: { report: Report; onGo: (one: Finding) => void }) {
+interface FindingsProps {
+  report: Report;
+  stack: Stack;
+  take: Take;
+  onGo: (one: Finding) => void;
+}
+
+function Findings({ report, stack, take, onGo }: FindingsProps) {
   if (!report.findings?.length) return null;
   return (
     <ul aria-label="Findings" className="space-y-1 border-rule border-b px-4 py-3">
-      {report.findings.map((one) => (
-        <li key={one.do}>
-          <button
-            type="button"
-            onClick={() => onGo(one)}
-            className="w-full border-fault border-l-4 bg-fault-wash px-3.5 py-2 text-left text-[0.9375rem] hover:bg-card"
-          >
-            <strong>
-              {FINDINGS[one.kind]}
-              {isPlace(one, report) && `, ${trimmed(digits(one.size))} ${one.unit} across`}:
-            </strong>{" "}
-            {one.do}.
-          </button>
-        </li>
-      ))}
+      {report.findings.map((one) => {
+        const more = take.repairable ? lacking(one, report) : undefined;
+        return (
+          <li key={one.do} className="border-fault border-l-4 bg-fault-wash">
+            <button
+              type="button"
+              onClick={() => onGo(one)}
+              className="w-full px-3.5 py-2 text-left text-[0.9375rem] hover:bg-card"
+            >
+              <strong>
+                {FINDINGS[one.kind]}
+                {isPlace(one, report) && `, ${trimmed(digits(one.size))} ${one.unit} across`}:
+              </strong>{" "}
+              {one.do}.
+            </button>
+            {more && (
+              <Link
+                to="/stacks/$stackId/$stage"
+                params={{ stackId: String(stack.id), stage: "shoot" }}
+                search={{ take: take.id, more: more === "between" ? undefined : more }}
+                className="inline-flex min-h-9 items-center px-3.5 text-[0.9375rem] underline underline-offset-3"
+              >
+                {more === "between" ? "Shoot the missing rungs" : `Shoot further rungs at the ${more} end`}
+              </Link>
+            )}
+          </li>
+        );
+      })}
     </ul>
   );
 }

@@ -1,4 +1,4 @@
-import { Link } from "@tanstack/react-router";
+import { Link, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Bench, type BenchRun, type Stack, type Take } from "../../client/api";
 import { duration, plural } from "../../lib/numbers";
@@ -22,6 +22,9 @@ interface Props {
   onShoot: (entry: RunWish) => void;
   onByHand: () => void;
 }
+
+/** Rungs to add where an end was not reached: as many as a plan has to spare. */
+const USUAL_MORE = 2;
 
 /** What is wanted of a run: a new take, or a repair of one. */
 export interface RunWish {
@@ -135,9 +138,10 @@ function Running({ run, trouble, act }: { run: BenchRun; trouble: string | null;
 }
 
 function AfterRun({ stack, take, chosen, locked, onShoot }: Props & { take: Take }) {
-  const [near, setNear] = useState<number | null>(null);
-  const [far, setFar] = useState<number | null>(null);
-  const [open, setOpen] = useState(false);
+  const { more: wanted } = useSearch({ strict: false });
+  const [near, setNear] = useState<number | null>(wanted === "near" ? USUAL_MORE : null);
+  const [far, setFar] = useState<number | null>(wanted === "far" ? USUAL_MORE : null);
+  const [open, setOpen] = useState(wanted !== undefined);
   const kept = take.frames.filter((frame) => !frame.left_out);
   const have = new Set(kept.map((frame) => frame.rung));
   const missing = take.series.missing.length;
