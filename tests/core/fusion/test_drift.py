@@ -3,14 +3,18 @@
 import unittest
 
 import numpy as np
+from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import Style, merge, survey
+from amber_ladder.core.fusion import Style, Survey, findings, merge, survey
 from amber_ladder.core.fusion._geometry import carried_over
 from amber_ladder.core.registration import compose, inverse, scale_of
-from amber_ladder.simulated.wobble import Wobble
+from amber_ladder.simulated.stand import SimulatedStand
+from amber_ladder.simulated.wobble import FrameTruth, Wobble
 from benchmarks.stacks import Stack
 from tests.support.stacks import MemoryFrames, Shot, corner_error_px, psnr_db
+
+Double = NDArray[np.float64]
 
 
 class CarriedOver(unittest.TestCase):
@@ -130,3 +134,49 @@ class Drift(unittest.TestCase):
         off = [np.hypot(*((matrix - stack.true_matrix(kept[place], kept[found.reference])) @ middle))
                for place, matrix in zip(found.used, found.matrices, strict=True)]  # fmt: skip
         self.assertLess(float(np.max(off)), 1.5)
+
+
+class ByHand(unittest.TestCase):
+    def test_a_burst_of_the_sundew_is_merged_and_says_how_far_frames_may_lie_off(self) -> None:
+        """Rocked through focus unevenly, with a hand that shakes and turns."""
+        frames, truths, bench = burst(90)
+        found = survey(frames, progress=no_progress)
+        self.assertEqual((found.excluded, found.moved), ((), ()))
+        off, said = places(found, frames, truths)
+        telling = found.surface.sharp_in(len(found.used)) > 0.01
+        self.assertGreater(int(telling.sum()), 8)
+        self.assertLess(float(np.median(off[telling])), 0.3)
+        self.assertLess(float(np.median(off / said)), 2.0)
+        self.assertLess(float((off / said).max()), 4.0)
+        x, y, width, height = found.crop
+        here = np.s_[y + 8 : y + height - 8, x + 8 : x + width - 8]
+        truth = bench.sharp_picture(truths[found.reference].matrix)[here].astype(np.float64)
+        merged = merge(frames, found, Style("auto"), progress=no_progress).composite[here].astype(np.float64)
+        one = max(psnr_db(picture[here].astype(np.float64), truth) for picture in frames.pictures)
+        self.assertGreater(psnr_db(merged, truth), one + 3.5)
+
+    def test_of_too_few_frames_it_is_said_that_they_lie_doubtfully(self) -> None:
+        frames, truths, _ = burst(24)
+        found = survey(frames, progress=no_progress)
+        # They lie wrongly, which is not taken for movement all over.
+        self.assertLess(len(found.moved), 3)
+        off, _ = places(found, frames, truths)
+        self.assertGreater(float(off.max()), 2.0)
+        share = [1.0 / len(found.used)] * len(found.used)
+        self.assertIn("alignment", [one.kind for one in findings(found, share, frames.names)])
+
+
+def burst(count: int, seed: int = 2) -> tuple[MemoryFrames, list[FrameTruth], SimulatedStand]:
+    """Frames at random depths, as a hand passes through them once."""
+    shot = Shot("sundew", Wobble(drift_px=4.0, turn_deg=0.15), seed, step_factor=100)
+    before = len(shot.truths)
+    depths = np.sort(np.random.default_rng(seed).uniform(-0.05, 1.05, count)) * shot.specimen.depth_um
+    return MemoryFrames([shot.shoot(float(depth)) for depth in depths]), shot.bench.truths[before:], shot.bench
+
+
+def places(found: Survey, frames: MemoryFrames, truths: list[FrameTruth]) -> tuple[Double, Double]:
+    """How far each used frame's corners lie off, and how far that is said to be."""
+    home = inverse(truths[found.reference].matrix)
+    off = [corner_error_px(matrix, compose(home, truths[place].matrix), frames.shape)
+           for place, matrix in zip(found.used, found.matrices, strict=True)]  # fmt: skip
+    return np.array(off), np.maximum(found.corner_px, 0.02)

@@ -45,6 +45,7 @@ _FARTHEST_STEPS = 2.5  # between two frames: farther, the change of blur is no s
 _SURE_PX = 0.3  # a pair less sure than that leaves it to the first look
 _FIRST_LOOK_PX = np.diag([0.15, 0.08, 0.05, 0.05]) ** 2
 _ADRIFT_PX = np.array([0.1, 0.0, 0.0, 0.0])  # where nothing is sharp, pairs grow or shrink, always the same way
+_FEW_MOVES, _MOVING_SHARE = 3, 0.125
 _LIGHT_PX = 160  # height of the small pictures in which brightness is compared
 _TELLING_SHARE = 0.5  # of what each frame would show if as many as tell something told alike
 _REFERENCE_PX = 0.2
@@ -80,7 +81,8 @@ class Geometry:
     """``matrices`` map each frame to the one at place ``reference``, ``corner_px`` is their uncertainty at the corners.
 
     ``gains`` act on encoded values. ``blur_px`` is the radius by which blur grows a step, None where it did not show.
-    ``moved`` are places after which something moved, and where (H, W of the surface, on the reference).
+    ``moved`` are places after which something moved, and where (H, W of the surface, on the reference); none where blur
+    did not show.
     """
 
     reference: int
@@ -163,7 +165,7 @@ def second_look(
         tuple(gains.tolist()),
         float(np.sqrt(blur)) * whole if blur else None,
         grown,
-        tuple(look.moved(small)),
+        tuple(look.moved(small)) if blur else (),
     )
 
 
@@ -283,7 +285,8 @@ class _Look:
             return Link(first, second, fit.matrix, fit.covariance, fit.bias)
         if second == first + 1 and blur is None:
             encoded = (np.asarray(side.light ** np.float32(1.0 / _GAMMA), np.float32) for side in (one, two))
-            return Link(first, second, register_pair(*encoded).matrix, _FIRST_LOOK_PX, np.zeros(4))
+            pair = register_pair(*encoded)
+            return Link(first, second, pair.matrix, pair.covariance + _FIRST_LOOK_PX, np.zeros(4))
         if second == first + 1:
             return Link(first, second, self._start(first, second), _FIRST_LOOK_PX, _ADRIFT_PX)
         return None
@@ -308,8 +311,11 @@ class _Look:
     def moved(self, matrices: Sequence[Matrix]) -> Iterator[tuple[int, NDArray[np.bool_]]]:
         """Places after which something moved, and where: what was seen on the way, seen again in the final places.
 
-        A pair that the first look misplaced moves all of what is in it.
+        A pair that the first look misplaced moves all of what is in it. Where many pairs do, it is the frames that lie
+        wrongly: of movement nothing can be told.
         """
+        if len(self._motion.events) > max(_FEW_MOVES, _MOVING_SHARE * len(self._used)):
+            return
         for event, _ in self._motion.events:
             again = MotionWatch()
             for place, side in self.sides(range(event - 1, event + 3)):

@@ -27,6 +27,11 @@ _PLENTY_PX = 100_000  # of which every other one is enough
 _GAMMA = 2.2  # of common picture files, nearly enough
 TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _COARSEST_DETAIL_PX = 4.0
+_UNDERSTATED = 12.0
+"""How many times farther pairs lie off than pixels with errors of their own would let them: residuals of neighbouring
+
+pixels are alike, and defocus is modelled by halves. Median of pairs of simulated mosses, wasps, crystals and bursts."""
+_AT_A_LOSS_PX = 300.0
 _QUIETEST = 3e-4  # residual, of the full range, below which a tile cannot be more believable
 _LOCAL = 5  # of each tile: gain, offset, change of blur, and the slope of that change in x and y
 _UNKNOWNS = 4 + _LOCAL  # before them, of the whole frame: scale, turn, shift in x and y
@@ -41,13 +46,15 @@ class Pair:
 
     ``matrix`` maps moving px to fixed px; ``gain`` is the factor that brings the moving frame to the fixed
     one's brightness; ``rms_px`` is the remaining difference expressed as a displacement; ``likeness`` the
-    correlation of both after registration, −1 to 1.
+    correlation of both after registration, −1 to 1. ``covariance`` (4, 4) is that of scale, turn (px at the corner)
+    and shift in x and y.
     """
 
     matrix: Matrix
     gain: float
     rms_px: float
     likeness: float
+    covariance: Double
 
 
 def register_pair(fixed: Float, moving: Float) -> Pair:
@@ -58,10 +65,12 @@ def register_pair(fixed: Float, moving: Float) -> Pair:
     for i, (one, two) in enumerate(reversed(levels)):
         if i > 0:
             motion[2:4] = motion[2:4] * 2.0
-        motion, spread = _refine(_band(one), _band(two), motion)
+        motion, spread, knowledge = _refine(_band(one), _band(two), motion)
     matrix = _matrix(motion, fixed.shape)
     gain, likeness = _compare(*levels[0], matrix)
-    return Pair(inverse(matrix), gain, _as_displacement(_band(levels[0][0]), spread), likeness)
+    known = knowledge / _UNDERSTATED**2 + np.eye(4) / _AT_A_LOSS_PX**2
+    covariance = np.asarray(np.linalg.inv(known), np.float64)
+    return Pair(inverse(matrix), gain, _as_displacement(_band(levels[0][0]), spread), likeness, covariance)
 
 
 def _pyramid(fixed: Float, moving: Float) -> list[tuple[Float, Float]]:
@@ -95,24 +104,25 @@ def _coarse_shift(fixed: Float, moving: Float) -> Double:
     return np.asarray(shift if response > 0.03 else (0.0, 0.0), np.float64)
 
 
-def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float]:
-    """Improve turn, scale (per px from the centre) and shift; returns them and the typical residual."""
+def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float, Double]:
+    """Improve scale, turn (per px from the centre) and shift; returns them, the typical residual, and the weights."""
     planes = np.dstack([moving, *slopes(moving), cv2.Laplacian(moving, cv2.CV_32F, ksize=1)]).astype(np.float32)
     tile = 64 if min(fixed.shape) >= 256 else 32
     every = 2 if fixed.size > _PLENTY_PX else 1
     rows, columns = -(-fixed.shape[0] // tile), -(-fixed.shape[1] // tile)
     sums = np.zeros((rows, columns, _SUMS))
     local = np.zeros((rows, columns, _LOCAL))
+    knowledge = np.zeros((4, 4))
     spread = np.full((rows, columns), 0.1)
     reach = np.array([float(np.hypot(*fixed.shape)) / 2] * 2 + [1.0, 1.0])
     for _ in range(_ITERATIONS):
         _normal_equations(fixed, planes, motion, tile, every, local, spread, reach[0], sums)
-        step, local, spread = _solve(sums.reshape(-1, _SUMS))
+        step, local, spread, knowledge = _solve(sums.reshape(-1, _SUMS))
         local, spread = local.reshape(rows, columns, _LOCAL), spread.reshape(rows, columns)
         motion = motion - step / reach
         if float(np.abs(step).max()) < _CONVERGED_PX:
             break
-    return motion, float(np.median(spread))
+    return motion, float(np.median(spread)), knowledge
 
 
 def slopes(grey: Float) -> tuple[Float, Float]:
@@ -122,10 +132,11 @@ def slopes(grey: Float) -> tuple[Float, Float]:
     return np.asarray(across, np.float32), np.asarray(down, np.float32)
 
 
-def _solve(sums: Double) -> tuple[Double, Double, Double]:
+def _solve(sums: Double) -> tuple[Double, Double, Double, Double]:
     """One Gauss–Newton step with every tile's gain, offset and blur eliminated (Schur complement).
 
-    Returns the step (turn and scale as px at the corner), each tile's local unknowns, and its residual spread.
+    Returns the step (scale and turn as px at the corner), each tile's local unknowns, its residual spread, and the
+    inverse of the step's covariance if all pixels had errors of their own.
     """
     count = sums[:, -1]
     normal = np.zeros((len(sums), _UNKNOWNS, _UNKNOWNS))
@@ -146,7 +157,7 @@ def _solve(sums: Double) -> tuple[Double, Double, Double]:
     whole += 1e-9 * max(float(np.trace(whole)), 1e-12) * np.eye(4)
     step = np.linalg.solve(whole, weight @ reduced_right)
     local = -(eliminated[:, :, 4] - eliminated[:, :, :4] @ step)
-    return step, local, spread
+    return step, local, spread, whole
 
 
 def _matrix(motion: Double, shape: tuple[int, ...]) -> Matrix:
