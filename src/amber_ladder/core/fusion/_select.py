@@ -38,6 +38,7 @@ class DepthPick:
         self._calm = np.asarray(cv2.resize(calm, shape[::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
         self._lowest, self._highest = _extremes(self._index)
         _, calmest = _extremes(self._calm)
+        self._calmest = calmest > 0
         self._reach = _HALF_BLEND + (HALF_AVERAGE - _HALF_BLEND) * calmest / np.float32(255)
         # Of 8 bits in fixed point, which halves the memory.
         store, self._parts = (np.uint16, _FIXED) if dtype == np.uint8 else (np.float32, _FLOATING)
@@ -46,9 +47,10 @@ class DepthPick:
     def add(self, place: int, picture: NDArray[Any]) -> None:
         """The used frame at a place: RGB (H, W, 3)."""
         there = (self._lowest < place + self._reach) & (self._highest > place - self._reach)
+        tiles = np.column_stack([np.argwhere(there), self._calmest[there]])
         _pick(
             picture, inverse(self._found.matrices[place]), np.float32(self._found.gains[place]), self._index,
-            self._calm, np.float32(place), np.argwhere(there), self._parts, self._largest, self._total, self._weight,
+            self._calm, np.float32(place), tiles, self._parts, self._largest, self._total, self._weight,
         )  # fmt: skip
 
     def picture(self, frames: FrameSource) -> NDArray[Any]:
@@ -117,7 +119,7 @@ def _pick(
     total: NDArray[Any],
     weight: NDArray[Any],
 ) -> None:
-    """Add a frame's part to the tiles (row, column) in which it has any."""
+    """Add a frame's part to the tiles (row, column, whether any of it is calm) in which it has any."""
     height, width = index.shape
     a, b, c = to_frame[0]
     d, e, f = to_frame[1]
@@ -128,7 +130,10 @@ def _pick(
         top, left = tiles[tile, 0] * _TILE_PX, tiles[tile, 1] * _TILE_PX
         right = min(left + _TILE_PX, width)
         for y in range(top, min(top + _TILE_PX, height)):
-            x, end = _own(index[y, left:right], calm[y, left:right], place, share)
+            if tiles[tile, 2]:
+                x, end = _own_or_averaged(index[y, left:right], calm[y, left:right], place, share)
+            else:
+                x, end = _own(index[y, left:right], place, share)
             x, end = x + left, end + left
             while x < end:
                 u, v = a * x + b * y + c, d * x + e * y + f
@@ -156,13 +161,22 @@ def _pick(
 
 
 @numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _own(index: Float, calm: NDArray[np.uint8], place: np.float32, share: Float) -> tuple[int, int]:
+def _own(index: Float, place: np.float32, share: Float) -> tuple[int, int]:
     """A frame's share of each pixel of a row, and from where to where it has any."""
     start, end = len(index), 0
     for k in range(len(index)):
-        reach = _HALF_BLEND
-        if calm[k] > 0:
-            reach += (HALF_AVERAGE - _HALF_BLEND) * np.float32(calm[k]) / np.float32(255)
+        share[k] = np.float32(1) - abs(index[k] - place) / _HALF_BLEND
+        if share[k] > 0:
+            start, end = min(start, k), k + 1
+    return start, end
+
+
+@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+def _own_or_averaged(index: Float, calm: NDArray[np.uint8], place: np.float32, share: Float) -> tuple[int, int]:
+    """The same where more frames have a share, as far as it is ``calm`` (0 to 255)."""
+    start, end = len(index), 0
+    for k in range(len(index)):
+        reach = _HALF_BLEND + (HALF_AVERAGE - _HALF_BLEND) * np.float32(calm[k]) / np.float32(255)
         # The shares of more than two frames add up to the reach: to no more than fits.
         share[k] = (np.float32(1) - abs(index[k] - place) / reach) / max(reach, np.float32(1))
         if share[k] > 0:

@@ -19,7 +19,7 @@ _EDGE = slice(_CALM_PX, -_CALM_PX)
 _LEAST_SPOT_PX, _ROUND = 5, 0.45  # area, and how much of its box a spot fills
 _FROM, _TO = 0.06, 0.95  # tones between which darkness can be told
 _TOLD_IN = 0.8  # of the frames
-_GLOWS = 0.06  # above its surroundings, of full range
+_GLOWS = 15  # above its surroundings, of 255
 _GROWS = 3.0  # blur, at least, against a spot's radius, between its sharpest frame and another: else it may be detail
 _RUN_PX, _QUIET = 64, 0.25  # runs of a row, and how many of them show nothing but noise
 _SECOND_DIFFERENCE = 1.5**0.5  # its standard deviation against that of one pixel
@@ -40,17 +40,17 @@ class Sight:
     """What one frame shows of all this: how bright each place is against its surroundings, what stands out, its grain.
 
     ``ratio`` (H, W, some size) is NaN where it is too dark or too bright to tell; ``point`` (H, W of the grey) is what
-    is narrower than 3 px and brighter than around it; ``grain`` is a standard deviation, of full range.
+    is narrower than 3 px and brighter than around it, of 255; ``grain`` is a standard deviation, of full range.
     """
 
     ratio: Float
-    point: Float
+    point: NDArray[np.uint8]
     grain: float
 
 
 def looks_at(index: int, count: int) -> bool:
     """Whether this one of all frames is looked at."""
-    return index % max(1, count // _LOOKED_AT) == 0
+    return index % max(1, -(-count // _LOOKED_AT)) == 0
 
 
 def sight(grey: Float, factor: int) -> Sight:
@@ -63,7 +63,8 @@ def sight(grey: Float, factor: int) -> Sight:
     around = cv2.blur(small, (_AROUND_PX, _AROUND_PX))
     ratio = np.asarray(cv2.blur(small, (_CALM_PX, _CALM_PX)) / np.maximum(around, 1e-6), np.float32)
     ratio[(around < _FROM) | (around > _TO)] = np.nan
-    point = np.asarray(cv2.morphologyEx(grey, cv2.MORPH_TOPHAT, np.ones((3, 3), np.uint8)), np.float32)
+    tones = cv2.convertScaleAbs(grey, alpha=255.0)
+    point = np.asarray(cv2.morphologyEx(tones, cv2.MORPH_TOPHAT, np.ones((3, 3), np.uint8)), np.uint8)
     rows = grey[:: max(1, grey.shape[0] // 256)]
     bend = rows[:, 1:-1] - 0.5 * (rows[:, 2:] + rows[:, :-2])
     runs = bend[:, : bend.shape[1] // _RUN_PX * _RUN_PX].reshape(-1, _RUN_PX)
@@ -73,12 +74,12 @@ def sight(grey: Float, factor: int) -> Sight:
 
 
 class SpeckWatch:
-    """Takes one sight after the other: of a stack at most twice as many as are looked at."""
+    """Takes one sight after the other, of those frames that are looked at."""
 
     def __init__(self, factor: int) -> None:
         self._factor = factor
         self._ratios: list[NDArray[np.float16]] = []
-        self._point = np.empty((0, 0), np.float32)
+        self._point = np.empty((0, 0), np.uint8)
         self._grain: list[float] = []
 
     def add(self, seen: Sight) -> None:
