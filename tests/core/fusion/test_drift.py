@@ -136,6 +136,27 @@ class Drift(unittest.TestCase):
         self.assertLess(float(np.max(off)), 1.5)
 
 
+class Jolts(unittest.TestCase):
+    def test_a_bench_that_is_knocked_half_way_is_found_where_it_lies_then(self) -> None:
+        shot = Shot("moss-capsule", Wobble(), 7, step_factor=100)
+        before = len(shot.truths)
+        pictures = []
+        for place, position in enumerate(shot.ladder.positions_um):
+            if place == 18:  # among those that show most
+                shot.bench._shift_px = shot.bench._shift_px + np.array([14.0, -22.0])
+                shot.bench._turn_deg += 0.5
+            pictures.append(shot.shoot(position))
+        frames, truths = MemoryFrames(pictures), shot.bench.truths[before:]
+        found = survey(frames, positions_um=shot.ladder.positions_um, progress=no_progress)
+        self.assertEqual((found.excluded, found.gaps, found.moved), ((), (), ()))
+        off, said = places(found, frames, truths)
+        telling = found.surface.sharp_in(len(found.used)) > 0.01
+        self.assertTrue(telling[:18].any() and telling[18:].any())
+        # Without the knock, those before lie 0.4 px off: there is a depth at which nothing is sharp.
+        self.assertLess(float(off[telling].max()), 0.8)
+        self.assertTrue((off[telling] < 1.5 * said[telling]).all())
+
+
 class ByHand(unittest.TestCase):
     def test_a_burst_of_the_sundew_is_merged_and_says_how_far_frames_may_lie_off(self) -> None:
         """Rocked through focus unevenly, with a hand that shakes and turns."""
