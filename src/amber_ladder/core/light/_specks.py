@@ -14,8 +14,10 @@ _FEWEST = 5
 _DUST_PX = 600_000  # size at which dust is looked for
 _DARKER = 0.08  # than its surroundings
 _CONSTANT = 0.27  # of that it varies at most between half of the frames: detail comes and goes with focus
-_CALM_PX, _AROUND_PX = 3, 31
+_CALM_PX, _WIDEST_PX = 3, 17
 _EDGE = slice(_CALM_PX, -_CALM_PX)
+_DIAGONAL = np.eye(12, dtype=np.uint8)  # as long as the others
+_LINES = (np.ones((1, _WIDEST_PX), np.uint8), np.ones((_WIDEST_PX, 1), np.uint8), _DIAGONAL, _DIAGONAL[::-1].copy())
 _LEAST_SPOT_PX, _ROUND = 5, 0.45  # area, and how much of its box a spot fills
 _FROM, _TO = 0.06, 0.95  # tones between which darkness can be told
 _TOLD_IN = 0.8  # of the frames
@@ -37,7 +39,7 @@ class Speck:
 
 @dataclass(frozen=True, slots=True)
 class Sight:
-    """What one frame shows of all this: how bright each place is against its surroundings, what stands out, its grain.
+    """What one frame shows of all this: how dark each place is within its surroundings, what stands out, its grain.
 
     ``ratio`` (H, W, some size) is NaN where it is too dark or too bright to tell; ``point`` (H, W of the grey) is what
     is narrower than 3 px and brighter than around it, of 255; ``grain`` is a standard deviation, of full range.
@@ -60,8 +62,10 @@ def sight(grey: Float, factor: int) -> Sight:
         shrink += 1
     size = (grey.shape[1] // shrink, grey.shape[0] // shrink)
     small = grey if shrink == 1 else np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.float32)
-    around = cv2.blur(small, (_AROUND_PX, _AROUND_PX))
-    ratio = np.asarray(cv2.blur(small, (_CALM_PX, _CALM_PX)) / np.maximum(around, 1e-6), np.float32)
+    calm = np.asarray(cv2.blur(small, (_CALM_PX, _CALM_PX)), np.float32)
+    # Brighter than it along every direction: the dark side of an edge is not, nor a valley between bright ridges.
+    around = np.min([cv2.morphologyEx(calm, cv2.MORPH_CLOSE, line) for line in _LINES], axis=0)
+    ratio = np.asarray(calm / np.maximum(around, 1e-6), np.float32)
     ratio[(around < _FROM) | (around > _TO)] = np.nan
     tones = cv2.convertScaleAbs(grey, alpha=255.0)
     point = np.asarray(cv2.morphologyEx(tones, cv2.MORPH_TOPHAT, np.ones((3, 3), np.uint8)), np.uint8)
