@@ -120,7 +120,7 @@ def _islands(grid: Grid, seed: int) -> Scene:
     texture = np.zeros(depth.shape, np.float32)
     for _ in range(9):
         x, y = random.uniform(-400, 400), random.uniform(-320, 320)
-        texture += np.exp(-(((grid.x_um - x) ** 2 + (grid.y_um - y) ** 2) / 55.0**2) ** 2)
+        texture += np.exp(-((((grid.x_um - x) ** 2 + (grid.y_um - y) ** 2) / 55.0**2) ** 2))
     plain = np.clip(texture, 0, 1) < 0.01
     amount = np.where(plain, 0.5, 0.5 + 0.4 * noise(grid, 30.0, random) * np.clip(texture, 0, 1))
     rgb = lit(blend(_DARK, _PALE, np.asarray(np.clip(amount, 0, 1), np.float32)), depth, grid.pixel_um)

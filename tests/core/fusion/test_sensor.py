@@ -3,17 +3,18 @@
 import unittest
 from functools import cache
 
-import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import Finding, Style, Survey, findings, merge, survey
+from amber_ladder.core.fusion import Finding, Survey, findings, survey
 from amber_ladder.core.light import SpeckWatch, sight
+from amber_ladder.core.optics import Sensor
+from amber_ladder.simulated.sensor import SimulatedSensor
 from amber_ladder.simulated.wobble import Wobble
 from tests.support.stacks import MemoryFrames, Shot, shot
 
-SPOTS = ((150, 160, 5), (420, 300, 7), (300, 110, 4))  # x, y and radius in px of a frame
-DOTS = ((200, 220), (390, 350), (500, 130))
+DIRTY = Wobble(dust=14, hot_pixels=60)
 
 
 def told(frames: MemoryFrames) -> tuple[Survey, list[Finding]]:
@@ -23,21 +24,18 @@ def told(frames: MemoryFrames) -> tuple[Survey, list[Finding]]:
 
 @cache
 def dirty() -> MemoryFrames:
-    """The moss, shot with three spots of dust that take a third of the light, and three points that glow."""
-    shade = np.ones((512, 768), np.float32)
-    for x, y, radius in SPOTS:
-        cv2.circle(shade, (x, y), radius, 0.67, -1)
-    shade = np.asarray(cv2.GaussianBlur(shade, (0, 0), 1.0) ** (1 / 2.2), np.float32)
-    pictures = []
-    for picture in shot("moss-capsule").frames.pictures:
-        seen = np.rint(picture * shade[..., None]).astype(np.uint8)
-        for x, y in DOTS:
-            seen[y, x] = np.maximum(seen[y, x], (255, 230, 230))
-        pictures.append(seen)
-    return MemoryFrames(pictures)
+    """The moss, shot with dust on the sensor and points that glow."""
+    return Shot("moss-capsule", DIRTY, 3).frames
 
 
-class Sensor(unittest.TestCase):
+def shade() -> NDArray[np.float32]:
+    """How much of the light the dust on that sensor lets through (H, W)."""
+    seen = SimulatedSensor(Sensor(768, 512, 5.0), DIRTY, 3)._shade
+    assert seen is not None
+    return seen
+
+
+class OfTheSensor(unittest.TestCase):
     def test_clean_stacks_have_none(self) -> None:
         for specimen in ("moss-capsule", "wulfenite"):
             found, said = told(shot(specimen).frames)
@@ -45,31 +43,29 @@ class Sensor(unittest.TestCase):
             self.assertEqual([one.kind for one in said if one.kind in ("dust", "streak", "noise")], [])
             self.assertLess(255 * found.grain, 1.0)
 
-    def test_each_spot_is_found_where_it_is_and_where_it_shows(self) -> None:
+    def test_spots_are_found_where_there_is_dust_and_said_where_they_show(self) -> None:
         found, said = told(dirty())
         dust = [one for one in found.specks if one.kind == "dust"]
-        self.assertEqual(len(dust), len(SPOTS))
-        for x, y, radius in SPOTS:
-            (near,) = (one for one in dust if np.hypot(one.x - x, one.y - y) < 3.0)
-            self.assertLess(abs(near.radius_px - radius), 3.5)
+        self.assertGreater(len(dust), 6)
+        for one in dust:
+            self.assertLess(float(shade()[round(one.y), round(one.x)]), 0.85)
+            self.assertLess(one.radius_px, 6.0)
         shown = [one for one in said if one.kind == "dust"]
         self.assertGreater(len(shown), 0)
-        picture = merge(dirty(), found, Style("select"), progress=no_progress).composite.astype(np.float64)
-        clean_found = survey(shot("moss-capsule").frames, progress=no_progress)
-        clean = merge(shot("moss-capsule").frames, clean_found, Style("select"), progress=no_progress).composite
-        darker = np.asarray(clean, np.float64).mean(axis=2) - picture.mean(axis=2)
-        for one in shown:
-            there = darker[one.y : one.y + one.height, one.x : one.x + one.width]
-            self.assertGreater(float(np.quantile(there, 0.9)), 5.0)
-            self.assertGreater(len(one.frames), 0)
-            self.assertIn("dust on the sensor, at", one.do)
+        x, y, width, height = found.crop
+        for place in shown:
+            self.assertIn("dust on the sensor, at", place.do)
+            self.assertGreater(len(place.frames), 0)
+            self.assertTrue(x <= place.x and place.x + place.width <= x + width)
+            self.assertTrue(y <= place.y and place.y + place.height <= y + height)
+            self.assertLess(max(place.width, place.height), 60)
 
     def test_points_that_glow_are_told_together(self) -> None:
         found, said = told(dirty())
-        glow = sorted((round(one.x), round(one.y)) for one in found.specks if one.kind == "glow")
-        self.assertEqual(glow, sorted(DOTS))
+        glow = [one for one in found.specks if one.kind == "glow"]
+        self.assertGreater(len(glow), 55)
         (streak,) = (one for one in said if one.kind == "streak")
-        self.assertIn("3 points of the sensor that glow", streak.do)
+        self.assertIn(f"{len(glow)} points of the sensor that glow", streak.do)
 
     def test_grain_is_measured_and_said_from_where_it_is_seen(self) -> None:
         grainy = Shot("moss-capsule", Wobble(full_well=500, read_noise=15), 3)
@@ -89,7 +85,7 @@ class Sensor(unittest.TestCase):
         watch = SpeckWatch(1)
         for picture in dirty().pictures[::4]:
             watch.add(sight(np.asarray(picture[..., 1] / np.float32(255), np.float32), 1))
-        self.assertEqual(len([one for one in watch.specks(blur_px=60.0) if one.kind == "dust"]), len(SPOTS))
+        self.assertGreater(len([one for one in watch.specks(blur_px=60.0) if one.kind == "dust"]), 6)
         self.assertEqual([one for one in watch.specks(blur_px=3.0) if one.kind == "dust"], [])
 
 

@@ -21,8 +21,8 @@ _LINES = (np.ones((1, _WIDEST_PX), np.uint8), np.ones((_WIDEST_PX, 1), np.uint8)
 _LEAST_SPOT_PX, _ROUND = 5, 0.45  # area, and how much of its box a spot fills
 _FROM, _TO = 0.06, 0.95  # tones between which darkness can be told
 _TOLD_IN = 0.8  # of the frames
-_GLOWS = 15  # above its surroundings, of 255
-_GROWS = 3.0  # blur, at least, against a spot's radius, between its sharpest frame and another: else it may be detail
+_GLOWS, _DOT_PX = 15, 1.5  # above its surroundings, of 255, and how large at most: lines are detail
+_GROWS = 3.0  # blur, at least, against a speck's radius, between its sharpest frame and another: else it may be detail
 _RUN_PX, _QUIET = 64, 0.25  # runs of a row, and how many of them show nothing but noise
 _SECOND_DIFFERENCE = 1.5**0.5  # its standard deviation against that of one pixel
 
@@ -98,9 +98,11 @@ class SpeckWatch:
 
     def specks(self, blur_px: float) -> list[Speck]:
         """What all frames show, where blur differs by so many px of a frame between some of them at any place."""
-        return [*self._dust(blur_px), *self._glowing()] if len(self._ratios) >= _FEWEST else []
+        if len(self._ratios) < _FEWEST:
+            return []
+        return [one for one in (*self._dust(), *self._glowing()) if blur_px > _GROWS * one.radius_px]
 
-    def _dust(self, blur_px: float) -> list[Speck]:
+    def _dust(self) -> list[Speck]:
         usual = np.zeros(self._ratios[0].shape, np.float32)
         for ratio in self._ratios:
             usual += np.nan_to_num(ratio, nan=1.0)
@@ -115,10 +117,11 @@ class SpeckWatch:
         # At the border surroundings are told by halves.
         dark = cv2.copyMakeBorder(dark[_EDGE, _EDGE], *(_CALM_PX,) * 4, cv2.BORDER_CONSTANT, value=0)
         scale = self._factor * self._point.shape[1] / dark.shape[1]
-        return [one for one in _pieces(dark, "dust", scale) if blur_px > _GROWS * one.radius_px]
+        return _pieces(dark, "dust", scale)
 
     def _glowing(self) -> list[Speck]:
-        return _pieces(self._point > _GLOWS, "glow", self._factor)
+        found = _pieces(self._point > _GLOWS, "glow", self._factor)
+        return [one for one in found if one.radius_px <= _DOT_PX * self._factor]
 
 
 def _pieces(mask: NDArray[Any], kind: Literal["dust", "glow"], scale: float) -> list[Speck]:
