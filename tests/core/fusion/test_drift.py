@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import Style, Survey, findings, merge, survey
+from amber_ladder.core.fusion import Style, Survey, merge, survey
 from amber_ladder.core.fusion._geometry import carried_over
 from amber_ladder.core.registration import compose, inverse, scale_of
 from amber_ladder.simulated.stand import SimulatedStand
@@ -160,7 +160,7 @@ class Jolts(unittest.TestCase):
 class ByHand(unittest.TestCase):
     def test_a_burst_of_the_sundew_is_merged_and_says_how_far_frames_may_lie_off(self) -> None:
         """Rocked through focus unevenly, with a hand that shakes and turns."""
-        frames, truths, bench = burst(90)
+        frames, truths, bench = burst(60)
         found = survey(frames, progress=no_progress)
         self.assertEqual((found.excluded, found.moved), ((), ()))
         off, said = places(found, frames, truths)
@@ -175,14 +175,6 @@ class ByHand(unittest.TestCase):
         merged = merge(frames, found, Style("auto"), progress=no_progress).composite[here].astype(np.float64)
         one = max(psnr_db(picture[here].astype(np.float64), truth) for picture in frames.pictures)
         self.assertGreater(psnr_db(merged, truth), one + 3.5)
-
-    def test_of_too_few_frames_it_is_said_that_they_lie_doubtfully(self) -> None:
-        frames, truths, _ = burst(24)
-        found = survey(frames, progress=no_progress)
-        off, _ = places(found, frames, truths)
-        self.assertGreater(float(off.max()), 2.0)
-        share = [1.0 / len(found.used)] * len(found.used)
-        self.assertIn("alignment", [one.kind for one in findings(found, share, frames.names)])
 
 
 def burst(count: int, seed: int = 2) -> tuple[MemoryFrames, list[FrameTruth], SimulatedStand]:
