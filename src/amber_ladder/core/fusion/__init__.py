@@ -1,7 +1,7 @@
 """Merging a registered stack: depth pick, pyramid, contrast blend, and the survey all of them start from."""
 
 from amber_ladder.core.fusion._findings import Finding, findings
-from amber_ladder.core.fusion._geometry import Growth
+from amber_ladder.core.fusion._growth import Growth
 from amber_ladder.core.fusion._merge import METHODS, Merged, Method, Style, merge
 from amber_ladder.core.fusion._moved import Moved, Side
 from amber_ladder.core.fusion._patch import MARGIN_PX, Patch

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.depth import Surface
 from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.fusion._growth import Growth, growth_between
 from amber_ladder.core.fusion._moved import MotionWatch
 from amber_ladder.core.light import APART, even_out, log_ratio
 from amber_ladder.core.registration import (
@@ -49,31 +50,7 @@ _FEW_MOVES, _MOVING_SHARE = 3, 0.125
 _LIGHT_PX = 160  # height of the small pictures in which brightness is compared
 _TELLING_SHARE = 0.5  # of what each frame would show if as many as tell something told alike
 _REFERENCE_PX = 0.2
-_OUTER = 0.02  # of what is sharp: frames that show no more do not tell growth
-_DOUBT = 2.0  # standard uncertainties beyond what a rail or lens can do, up to which frames are believed
 _LIKELY_BLUR = (0.05, 15.0)
-
-
-@dataclass(frozen=True, slots=True)
-class Growth:
-    """How much the picture grows from one step to the next, as a share of its size, and its standard uncertainty.
-
-    ``seen`` is what the frames said, where that was not believed.
-    """
-
-    per_step: float
-    u_per_step: float
-    seen: float | None = None
-
-    def within(self, limits: tuple[float, float] | None) -> "Growth":
-        """What is believed of it, where a rail or lens cannot do less or more than this; then anything between."""
-        if limits is None:
-            return self
-        low, high = limits
-        seen, doubt = (self.per_step, self.u_per_step) if self.seen is None else (self.seen, 0.0)
-        if max(low - seen, seen - high) <= _DOUBT * doubt:
-            return self
-        return Growth(min(max(seen, low), high), (high - low) / 12**0.5, seen)
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +127,7 @@ def second_look(
     small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid)
     added = _added_up(links, reference, len(used))
     half_px = float(np.hypot(*look.shape)) / 2.0
-    grown = _growth(small, z, np.hypot(spread[:, 0], added[:, 0]) / half_px, sharp)
+    grown = growth_between(small, z, np.hypot(spread[:, 0], added[:, 0]) / half_px, sharp)
     loose = np.zeros(len(used))
     grown = grown.within(growth)
     if grown.seen is not None:
@@ -174,19 +151,6 @@ def _believed(told: float | None, shown: float | None) -> float | None:
     if told is None or shown is None:
         return told or shown
     return told if max(told / shown, shown / told) < _QUITE_DIFFERENT else shown
-
-
-def _growth(
-    matrices: Sequence[Matrix], z: Sequence[float], u_scale: NDArray[np.float64], sharp: NDArray[np.float64]
-) -> Growth:
-    """Between the first and the last frame that show much; a picture that grows has a matrix that shrinks it."""
-    shown = np.cumsum(sharp) / max(float(sharp.sum()), 1e-9)
-    first, last = int(np.searchsorted(shown, _OUTER)), int(np.searchsorted(shown, 1.0 - _OUTER))
-    if first >= last:
-        first, last = 0, len(z) - 1
-    steps = z[last] - z[first]
-    grown = float(np.log(scale_of(matrices[first]) / scale_of(matrices[last])))
-    return Growth(grown / steps, float(np.hypot(u_scale[first], u_scale[last])) / steps)
 
 
 def _added_up(links: Sequence[Link], reference: int, count: int) -> NDArray[np.float64]:

@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 from amber_ladder.core.depth import Surface, surface
 from amber_ladder.core.focus import PeakTracker, focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
-from amber_ladder.core.fusion._geometry import Growth, carried_over, second_look, shrunk
+from amber_ladder.core.fusion._gaps import GAP_RATIO, by_falls, by_places, falls
+from amber_ladder.core.fusion._geometry import carried_over, second_look, shrunk
+from amber_ladder.core.fusion._growth import Growth
 from amber_ladder.core.fusion._moved import Moved, Side, shown_sides
 from amber_ladder.core.light import (
     Judged,
@@ -43,14 +45,6 @@ _REGISTERED_PX = 300_000  # enough to place a frame within a pixel of the second
 _NEVER_HALVED_PX = 150_000
 _ALIKE = 0.35  # correlation below which two neighbours do not show the same thing
 _TELLING_SCALE = 0.006  # change of scale over the stack from which its direction can be told; less may be error
-_GAP_RATIO = 1.6  # against usual: two missing frames come to 1.75 and more
-_GAP_ALONE = 2.0
-_GAP_HERE, _HERE = 1.4, 3  # against so many pairs on either side: texture alone may make sharpness fall faster
-_GAP_BOTH = 0.005  # of the picture, sharp on either side of a gap
-_GAP_STEPS = 1.6
-_LEAST_FALLS = 6
-_GAP_SHARE = 0.002  # of the picture, sharpest in either frame beside a gap
-_WITNESSES = 0.015  # of the picture, for how fast sharpness falls: fewer are edges and specks
 _LEAST_STEP = 0.05
 _OWN_FRAMES = 0.4  # within which a place kept the depth that was seen there
 
@@ -180,11 +174,11 @@ def survey(
     index, confidence = carried_over(first.index, peaks.index, peaks.confidence, chain.matrices, matrices, factor)
     near_first, basis = _direction(order, scales)
     sharp = first.sharp_in(len(chain.used))
-    falls = _falls(peaks.drop_before, peaks.drop_after, sharp)
-    missing = _by_falls(falls, sharp) if positions_um is None else _by_places(places, sharp)
+    fall = falls(peaks.drop_before, peaks.drop_after, sharp)
+    missing = by_falls(fall, sharp) if positions_um is None else by_places(places, sharp)
     gaps = tuple((chain.used[i], chain.used[i + 1]) for i in missing)
     # Where focus may have leapt, all changes at once: what moved there cannot be told.
-    leaps = np.nan_to_num(falls, nan=0.0).max(axis=1) > _GAP_RATIO
+    leaps = np.nan_to_num(fall, nan=0.0).max(axis=1) > GAP_RATIO
     told = [(place, mask) for place, mask in geometry.moved if not leaps[place]]
     events = _within(told, tuple(edge // factor for edge in crop))
     moved: list[Moved] = []
@@ -373,46 +367,3 @@ def _direction(order: Order, scales: list[float]) -> tuple[bool, str]:
         growth > 0,
         f"the picture {'grows' if growth > 0 else 'shrinks'} by {abs(growth):.1%}, taken as a rail's",
     )
-
-
-def _falls(before: NDArray[np.float64], after: NDArray[np.float64], sharp: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How sharpness falls between neighbours, seen from either (n − 1, 2), against usual; NaN where it is not seen.
-
-    What is usual, the frames say that show much: of edges and specks, sharpness falls otherwise.
-    """
-    both = np.column_stack([after[:-1], before[1:]])
-    told = np.isfinite(both)
-    if np.count_nonzero(told) < _LEAST_FALLS:
-        return np.full_like(both, np.nan)
-    say = np.column_stack([sharp[:-1], sharp[1:]])[told] + 1e-6
-    order = np.argsort(both[told])
-    half = np.searchsorted(np.cumsum(say[order]), say.sum() / 2.0)
-    return np.asarray(both / both[told][order][half], np.float64)
-
-
-def _by_places(places: Sequence[float], sharp: NDArray[np.float64]) -> list[int]:
-    """Frames after which rungs are missing, where positions tell: something lies there, and it is sharp nowhere."""
-    apart = np.diff(places) > _GAP_STEPS
-    beside = np.maximum(sharp[:-1], sharp[1:]) > _GAP_SHARE
-    return [int(i) for i in np.flatnonzero(apart & beside)]
-
-
-def _by_falls(falls: NDArray[np.float64], sharp: NDArray[np.float64]) -> list[int]:
-    """The same where nobody knows positions: sharpness falls much faster between these two than elsewhere."""
-
-    def stands_out(i: int) -> bool:
-        around = np.concatenate([falls[max(i - _HERE, 0) : i], falls[i + 1 : i + 1 + _HERE]])
-        told = around[np.isfinite(around)]
-        return told.size == 0 or bool(np.nanmax(falls[i]) > _GAP_HERE * np.median(told))
-
-    def missing(i: int) -> bool:
-        # What lies at missing rungs is sharpest in the frames beside them; a few peaks of noise are no witnesses.
-        told = falls[i][np.isfinite(falls[i]) & (sharp[i : i + 2] > _WITNESSES)]
-        if told.size == 0 or min(sharp[: i + 1].sum(), sharp[i + 1 :].sum()) < _GAP_BOTH:
-            return False  # the first thing in focus, or the last
-        if not stands_out(i):
-            return False
-        both = told.size == 2 and float(np.exp(np.log(np.maximum(told, 1e-3)).mean())) > _GAP_RATIO
-        return both or float(told.max()) > _GAP_ALONE
-
-    return [i for i in range(len(falls)) if missing(i)]
