@@ -8,12 +8,13 @@ from pathlib import Path
 from statistics import median
 
 from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
+from benchmarks.workers import Cost, table
 
 RUNS = 3
 BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
-NAMES = (*BOUNDS, "patch", "memory", "plan", "bench", "station", "quality")
+NAMES = (*BOUNDS, "patch", "memory", "workers", "plan", "bench", "station", "quality")
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -122,6 +123,9 @@ def _merges(wanted: list[str]) -> None:
             print(f"a patch, decoding included: {first_s / floor:.2f} × the floor ({first_s:.2f} s; to hold: 1 s)")
             for way, seconds in taken_s.items():
                 print(f"the next one, {way}: {seconds / floor:.2f} × the floor ({seconds:.2f} s)", flush=True)
+        if "workers" in wanted:
+            for method in ("select", "auto"):
+                _workers(method, repeated(method, frames, scratch)["seconds"], frames, scratch / f"out-{method}")
         if "memory" in wanted:
             doubled(frames, twice)
             for method in BOUNDS:
@@ -131,6 +135,16 @@ def _merges(wanted: list[str]) -> None:
                     f"({more / once:.2f} ×; to hold: 1000 MB, no growth)",
                     flush=True,
                 )
+
+
+def _workers(method: str, merge_s: float, frames: Path, results: Path) -> None:
+    megabytes = [1e-6 * sum(file.stat().st_size for file in folder.iterdir()) for folder in (frames, results)]
+    cost = Cost(merge_s, *megabytes)
+    print(
+        f"{method}: {merge_s:.1f} s a stack, {cost.originals_mb:.0f} MB of originals, {cost.results_mb:.0f} of results"
+    )
+    for line in table(cost):
+        print(f"  {line}", flush=True)
 
 
 if __name__ == "__main__":

@@ -65,6 +65,14 @@ class Stopped(AmberLadderError):
     """The work was stopped by the person who started it; nothing was written under its final name."""
 
 
+class TakenOver(AmberLadderError):
+    """Somebody else does this work by now: whoever had it before writes nothing more."""
+
+
+class SharedStoreAway(AmberLadderError):
+    """The store that workers on several machines share does not answer, or refuses; it is tried again."""
+
+
 def storage_trouble(error: OSError) -> str | None:
     """What is wrong with the disk, and what to do; None for an error that is of another kind."""
     if disk_is_full(error):

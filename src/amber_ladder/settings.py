@@ -16,6 +16,8 @@ class Settings(BaseSettings):
     ``AMBER_LADDER_FOLDERS``, below which folders may be watched. ``AMBER_LADDER_REMOVE_DISCARDED=true``: what was
     thrown away goes for good after 30 days. ``AMBER_LADDER_SIGN_IN`` is set where more than one machine reaches the
     station: then nobody is answered before signing in; ``AMBER_LADDER_SECURE`` where they reach it by https only.
+    ``AMBER_LADDER_SHARED`` is where workers on other machines find originals and leave results: ``file:///…`` or
+    ``s3://bucket/…``, the latter with the usual ``AWS_…`` variables.
     """
 
     model_config = SettingsConfigDict(env_prefix="AMBER_LADDER_")
@@ -29,6 +31,7 @@ class Settings(BaseSettings):
     remove_discarded: bool = False
     sign_in: bool = False
     secure: bool = False
+    shared: str = ""
     pages: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
 
 

@@ -22,7 +22,6 @@ from tests.support.station import running, until
 
 
 class Worker(unittest.TestCase):
-
     station: ClassVar[Station]
     stack_id: ClassVar[int]
     take: ClassVar[TakeView]
@@ -65,7 +64,10 @@ class Worker(unittest.TestCase):
         until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
         self.station.cluster.stop(at_once=True)
         log = settings().data / "logs" / "worker.log"
-        until(lambda: "this waits until it does" in log.read_text(), "the worker to miss the database")
+        until(
+            lambda: "this waits until it works again: The database" in log.read_text(),
+            "the worker to miss the database",
+        )
         self.assertIsNone(self.station.keep_up())  # type: ignore[func-returns-value]
         until(lambda: self.merge_task(begun.id).state == "done", "the merge")
         self.assertIn(f"[task {begun.task.id}, merge]", log.read_text())

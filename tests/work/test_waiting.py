@@ -4,7 +4,7 @@ import unittest
 
 from sqlalchemy import null
 
-from amber_ladder.store import stacks, tasks
+from amber_ladder.store import stacks, tasks, workers
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Product
 from amber_ladder.store.queue import IN_THE_BACKGROUND
@@ -75,6 +75,26 @@ class Waiting(unittest.TestCase):
         self.assertGreaterEqual(other.begins_in_s or 0.0, 7.5)
         with transaction() as session:
             tasks.end(session, stacks.get_task(session, second), "stopped")
+
+    def test_what_waits_goes_to_whoever_is_free_first(self) -> None:
+        merged(self.take_id)
+        first, second, third = self.begin(), self.begin(), self.begin()
+        with transaction() as session:
+            workers.show_up(session, "shed", "x")
+            task = stacks.get_task(session, first)
+            tasks.take_up(session, task, "shed")
+            tasks.set_progress(session, task, phase="merge", done=3, total=6, seconds_left=900.0)
+        try:
+            here = [one for one in waiting() if one.task.id in (first, second, third)]
+        finally:
+            with transaction() as session:
+                session.delete(workers.get_worker(session, "shed"))
+                tasks.end(session, stacks.get_task(session, first), "stopped")
+        self.assertEqual(
+            [(one.task.id, one.elsewhere) for one in here], [(first, "shed"), (second, None), (third, None)]
+        )
+        self.assertEqual(here[1].begins_in_s, 0.0)
+        self.assertAlmostEqual(here[2].begins_in_s or 0.0, here[1].takes_s or -1.0)
 
     def test_what_was_never_done_here_takes_nobody_knows_how_long(self) -> None:
         begun = merge.begin_merge(self.take_id, MergeEntry(method="pyramid", calm=0.5))

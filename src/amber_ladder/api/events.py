@@ -7,6 +7,7 @@ from fastapi.responses import StreamingResponse
 
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.store.tasks import Notices
+from amber_ladder.work.presence import elsewhere_now
 from amber_ladder.work.waiting import QueuedView, waiting
 
 router = APIRouter(tags=["events"])
@@ -15,8 +16,14 @@ _QUIET_S = 10.0
 
 @router.get("/queue", responses=RESPONSES)
 def queue() -> list[QueuedView]:
-    """The worker's long work, in the order in which it will be done."""
+    """Long work, in the order in which it will be taken up."""
     return waiting()
+
+
+@router.get("/workers", responses=RESPONSES)
+def workers() -> list[str]:
+    """The workers on other machines that are there, by name."""
+    return elsewhere_now()
 
 
 @router.get("/events", response_class=StreamingResponse)

@@ -49,6 +49,18 @@ def _report(chosen: Namespace) -> int:
     return report(chosen.file)
 
 
+def _worker(chosen: Namespace) -> int:
+    from amber_ladder.launch.elsewhere import work_elsewhere
+
+    return work_elsewhere(chosen.name, chosen.keep)
+
+
+def _invite(_chosen: Namespace) -> int:
+    from amber_ladder.launch.elsewhere import invite
+
+    return invite()
+
+
 def _test(chosen: Namespace) -> int:
     from amber_ladder.launch.checks import check
 
@@ -104,6 +116,11 @@ def _parser() -> argparse.ArgumentParser:
     reporting = commands.add_parser("report")
     reporting.add_argument("file", type=Path)
     reporting.set_defaults(do=_report)
+    working = commands.add_parser("worker", help="merge for a station on another machine")
+    working.add_argument("--name", help="what it is called there; the machine's name else")
+    working.add_argument("--keep", metavar="GB", type=float, default=50.0, help="of originals, for the next merges")
+    working.set_defaults(do=_worker)
+    commands.add_parser("invite", help="what to enter on another machine").set_defaults(do=_invite)
     for name, do in (("test", _test), ("benchmark", _benchmark)):
         named = commands.add_parser(name)
         named.add_argument("names", nargs="*")

@@ -60,7 +60,7 @@ class FrameStore:
 
         What lies there already is looked at first: a damaged original is replaced by the good one that has just come.
         """
-        target = self._place(received.sha256, suffix)
+        target = self.place(received.sha256, suffix)
         if target.exists() and sha256_of(target) == received.sha256:
             received.path.unlink(missing_ok=True)
             return target
@@ -76,14 +76,18 @@ class FrameStore:
 
     def original(self, sha256: str, suffix: str) -> Path:
         """Where an original lies. Raises NotFound when it is gone from the disk."""
-        path = self._place(sha256, suffix)
+        path = self.place(sha256, suffix)
         if not path.is_file():
             raise NotFound(f"the original {sha256[:12]}… is missing from the data folder: restore it from a copy")
         return path
 
+    def place(self, sha256: str, suffix: str) -> Path:
+        """Where an original belongs, be it there or not."""
+        return self._originals / sha256[:2] / f"{sha256}{suffix}"
+
     def remove(self, sha256: str, suffix: str) -> None:
         """Remove an original that nothing uses any more."""
-        self._place(sha256, suffix).unlink(missing_ok=True)
+        self.place(sha256, suffix).unlink(missing_ok=True)
 
     def product_folder(self, product_id: int) -> Path:
         """Where the files of a merge, or of what else a stage made, belong."""
@@ -92,9 +96,6 @@ class FrameStore:
     def tiles_folder(self, key: str) -> Path:
         """Where a picture's tiles belong; they can be made again at any time."""
         return self._tiles / key
-
-    def _place(self, sha256: str, suffix: str) -> Path:
-        return self._originals / sha256[:2] / f"{sha256}{suffix}"
 
 
 def sha256_of(path: Path) -> str | None:

@@ -174,7 +174,9 @@ class Stack(Discardable, Base):
 class Task(Base):
     """Long work and how far it has come: what the worker or the bench does and the pages watch.
 
-    ``stack_id`` is the stack it belongs to, None for work on a rig.
+    ``stack_id`` is the stack it belongs to, None for work on a rig. ``worker`` has it in hand, at its ``attempt``:
+    whoever was given it before counts no more. ``handed_over`` is what a worker elsewhere has made of it and the
+    station has not fetched yet.
     """
 
     __tablename__ = "task"
@@ -193,8 +195,21 @@ class Task(Base):
     seconds_left: Mapped[float | None]
     message: Mapped[str] = mapped_column(String(2000), default="")
     stop_requested: Mapped[bool] = mapped_column(default=False)
+    worker: Mapped[str | None] = mapped_column(String(60))
+    attempt: Mapped[int] = mapped_column(default=0)
+    handed_over: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     created_at: Mapped[datetime] = mapped_column(default=now)
     ended_at: Mapped[datetime | None]
+
+
+class Worker(Base):
+    """One who does long work: the station's own, or one on another machine. ``seen_at`` is by the database's clock."""
+
+    __tablename__ = "worker"
+
+    name: Mapped[str] = mapped_column(String(60), primary_key=True)
+    version: Mapped[str] = mapped_column(String(40))
+    seen_at: Mapped[datetime]
 
 
 class Bench(Base):

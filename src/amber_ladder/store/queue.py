@@ -1,4 +1,4 @@
-"""Handing long work to the worker through PostgreSQL."""
+"""Handing long work to the workers through PostgreSQL."""
 
 from functools import cache
 
@@ -12,7 +12,8 @@ from amber_ladder.settings import settings
 from amber_ladder.store.database import AWAY
 
 RUN = "run_task"
-QUEUE = "work"
+AT_STATION, ANYWHERE = "work", "anywhere"
+"""What only the station's own worker can do, and what those on other machines can do as well."""
 AT_ONCE, IN_THE_BACKGROUND = 10, 0
 
 
@@ -23,28 +24,33 @@ def _app() -> App:
     return app
 
 
-def enqueue(task_id: int, *, priority: int = AT_ONCE) -> None:
-    """Let the worker do this task. Call it after the task's row is committed. Raises DatabaseAway."""
+def enqueue(task_id: int, *, priority: int = AT_ONCE, where: str = AT_STATION) -> None:
+    """Let a worker do this task. Call it after the task's row is committed. Raises DatabaseAway."""
     try:
-        _defer(task_id, priority)
+        _defer(task_id, priority, where)
     except ConnectorException:
         # The pool may still be waiting out a restart of PostgreSQL that is over: a new one asks at once.
         _app().close()
         _app.cache_clear()
         try:
-            _defer(task_id, priority)
+            _defer(task_id, priority, where)
         except ConnectorException as error:
             raise DatabaseAway(AWAY) from error
 
 
 def turns(session: Session) -> list[int]:
-    """The tasks that wait for the worker, in the order in which it will take them."""
+    """The tasks that wait for a worker, in the order in which they are taken."""
     waiting = text(
-        "select (args->>'task_id')::int from procrastinate_jobs where queue_name = :queue and status = 'todo' "
-        "order by priority desc, id"
+        "select (args->>'task_id')::int from procrastinate_jobs where queue_name in (:here, :anywhere) "
+        "and status = 'todo' order by priority desc, id"
     )
-    return list(session.scalars(waiting, {"queue": QUEUE}))
+    return list(session.scalars(waiting, {"here": AT_STATION, "anywhere": ANYWHERE}))
 
 
-def _defer(task_id: int, priority: int) -> None:
-    _app().configure_task(RUN, queue=QUEUE, priority=priority).defer(task_id=task_id)
+def forget(session: Session, task_id: int) -> None:
+    """Take a task out of the queue, wherever it stands there: it is put in anew."""
+    session.execute(text("delete from procrastinate_jobs where args->>'task_id' = :task"), {"task": str(task_id)})
+
+
+def _defer(task_id: int, priority: int, where: str) -> None:
+    _app().configure_task(RUN, queue=where, priority=priority).defer(task_id=task_id)

@@ -10,6 +10,7 @@ import psycopg
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
+from amber_ladder.errors import TakenOver
 from amber_ladder.settings import settings
 from amber_ladder.store.base import now
 from amber_ladder.store.models import Task
@@ -19,6 +20,20 @@ _MOST_WAITING = 2000
 RUN = "run"
 """Kind of the tasks that the bench does itself; all others are the worker's."""
 ENDED = ("done", "failed", "stopped")
+
+
+def take_up(session: Session, task: Task, worker: str) -> int:
+    """Let a worker have the work from now on; returns which attempt this is."""
+    task.worker, task.attempt = worker, task.attempt + 1
+    return task.attempt
+
+
+def held(session: Session, task_id: int, attempt: int) -> Task:
+    """The task, locked, for the one who has it in hand. Raises TakenOver when that is somebody else by now."""
+    task = session.get(Task, task_id, with_for_update=True)
+    if task is None or task.attempt != attempt or task.state in ENDED:
+        raise TakenOver("somebody else has this in hand by now")
+    return task
 
 
 def set_progress(
@@ -40,6 +55,7 @@ def set_progress(
 def end(session: Session, task: Task, state: str, message: str = "") -> None:
     """Note that the work is over: done, failed or stopped."""
     task.state, task.message, task.ended_at, task.seconds_left = state, message[:2000], now(), None
+    task.handed_over = None
     session.flush()
     _notify(session, task)
 
@@ -50,9 +66,22 @@ def announce(session: Session, task: Task) -> None:
 
 
 def unfinished(session: Session, *, of_bench: bool = False) -> list[int]:
-    """Tasks that wait or were running, oldest first: the worker's, or those of the bench."""
+    """Tasks that wait or were running, oldest first: the workers', or those of the bench."""
     whose = Task.kind == RUN if of_bench else Task.kind != RUN
     return list(session.scalars(select(Task.id).where(Task.state.not_in(ENDED), whose).order_by(Task.id)))
+
+
+def handed_over(session: Session) -> list[Task]:
+    """What workers elsewhere have finished, and the station has still to fetch."""
+    return list(session.scalars(select(Task).where(Task.handed_over.is_not(None)).order_by(Task.id)))
+
+
+def abandon(session: Session, task: Task) -> None:
+    """Nobody has it in hand any more; it waits anew."""
+    task.worker, task.attempt, task.handed_over = None, task.attempt + 1, None
+    task.state, task.phase, task.done, task.seconds_left = "waiting", "", 0, None
+    session.flush()
+    _notify(session, task)
 
 
 def _notify(session: Session, task: Task) -> None:
@@ -76,6 +105,7 @@ def as_json(task: Task) -> dict[str, Any]:
         "total": task.total,
         "seconds_left": task.seconds_left,
         "message": task.message[:1000],
+        "worker": task.worker,
     }
 
 

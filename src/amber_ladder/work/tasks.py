@@ -3,12 +3,26 @@
 import logging
 import time
 from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
 
-from amber_ladder.errors import AmberLadderError, DatabaseAway, Stopped, storage_trouble
+from amber_ladder.core.frames import Progress
+from amber_ladder.errors import (
+    AmberLadderError,
+    DatabaseAway,
+    SharedStoreAway,
+    Stopped,
+    StorageFull,
+    TakenOver,
+    storage_trouble,
+)
 from amber_ladder.logs import about
 from amber_ladder.store import stacks, tasks
 from amber_ladder.store.database import transaction
-from amber_ladder.work.merge.merges import MERGING
+from amber_ladder.store.queue import AT_STATION, enqueue
+from amber_ladder.store.workers import STATION
+from amber_ladder.work.long_work import Finish, LongWork
+from amber_ladder.work.merge import MERGING
 from amber_ladder.work.patience import patiently
 from amber_ladder.work.practice.takes import PRACTISING
 from amber_ladder.work.rigs.ramps import CALIBRATING
@@ -22,43 +36,81 @@ _REPORT_EVERY_S = 0.2
 log = logging.getLogger(__name__)
 
 
-def run(task_id: int) -> None:
+def run(task_id: int, worker: str = STATION) -> None:
     """Do one task to its end, whatever that is; while the database is away, wait for it."""
-    kind = patiently(lambda: _kind_of_unfinished(task_id))
-    if kind is None:
+    taken = patiently(lambda: _take_up(task_id, worker))
+    if taken is None:
         return
+    kind, attempt = taken
     with about(f"task {task_id}, {kind}"):
         log.info("begins")
         # Nothing half-done is kept: when the database was away in between, the work is done anew.
-        patiently(lambda: _do(task_id, kind))
+        patiently(lambda: _do(_Hand(task_id, attempt), LONG_WORK[kind], worker))
 
 
-def _kind_of_unfinished(task_id: int) -> str | None:
+@dataclass(frozen=True, slots=True)
+class _Hand:
+    """The one who has a task in hand."""
+
+    task_id: int
+    attempt: int
+
+
+def _take_up(task_id: int, worker: str) -> tuple[str, int] | None:
     with transaction() as session:
         task = stacks.get_task(session, task_id)
-        return None if task.state in tasks.ENDED else task.kind
+        return None if task.state in tasks.ENDED else (task.kind, tasks.take_up(session, task, worker))
 
 
-def _do(task_id: int, kind: str) -> None:
+def _do(hand: _Hand, work: LongWork, worker: str) -> None:
     try:
-        work = LONG_WORK[kind]
-        assert work.by_worker is not None, f"{kind} is not the worker's"
-        work.by_worker(task_id, _Reporter(task_id, work.phases))
+        report = _Reporter(hand, work.phases)
+        if worker == STATION:
+            assert work.by_worker is not None, f"{work.kind} is not the worker's"
+            finish = work.by_worker(hand.task_id, report)
+        else:
+            _do_elsewhere(hand, work, report)
+            return
     except Stopped:
-        _end(task_id, "stopped", "stopped by hand")
+        _end(hand, "stopped", "stopped by hand")
+    except TakenOver:
+        log.warning("somebody else has this in hand by now: nothing is written")
     except DatabaseAway:
-        log.warning("the database does not answer: this waits until it does")
         raise
     except AmberLadderError as error:
-        _end(task_id, "failed", str(error))
+        _end(hand, "failed", str(error))
     except OSError as error:
         log.exception("failed")
-        _end(task_id, "failed", storage_trouble(error) or f"our fault: {error}. Nothing was lost; try again.")
+        _end(hand, "failed", storage_trouble(error) or f"our fault: {error}. Nothing was lost; try again.")
     except Exception as error:
         log.exception("failed")
-        _end(task_id, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")
+        _end(hand, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")
     else:
-        _end(task_id, "done")
+        _end(hand, "done", finish=finish)
+
+
+def _do_elsewhere(hand: _Hand, work: LongWork, report: Progress) -> None:
+    """The same on another machine; trouble that only this one has gives the work back to the station."""
+    assert work.elsewhere is not None, f"{work.kind} is the station's alone"
+    try:
+        made = work.elsewhere(hand.task_id, hand.attempt, report)
+    except (OSError, StorageFull, SharedStoreAway) as error:
+        log.warning("given back to the station: %s", error)
+        patiently(lambda: _give_back(hand))
+    else:
+        patiently(lambda: _hand_over(hand, made), for_room=True)
+        log.info("handed over")
+
+
+def _hand_over(hand: _Hand, made: dict[str, Any]) -> None:
+    with transaction() as session:
+        tasks.held(session, hand.task_id, hand.attempt).handed_over = made
+
+
+def _give_back(hand: _Hand) -> None:
+    with transaction() as session:
+        tasks.abandon(session, tasks.held(session, hand.task_id, hand.attempt))
+    enqueue(hand.task_id, where=AT_STATION)
 
 
 def stop(task_id: int) -> TaskView:
@@ -84,20 +136,27 @@ def unfinished() -> list[int]:
         return tasks.unfinished(session)
 
 
-def _end(task_id: int, state: str, message: str = "") -> None:
+def _end(hand: _Hand, state: str, message: str = "", *, finish: Finish | None = None) -> None:
     def write() -> None:
         with transaction() as session:
-            tasks.end(session, stacks.get_task(session, task_id), state, message)
+            task = tasks.held(session, hand.task_id, hand.attempt)
+            if finish:
+                finish(session)
+            tasks.end(session, task, state, message)
 
-    log.info("%s", state)
-    patiently(write, for_room=True)
+    try:
+        patiently(write, for_room=True)
+    except TakenOver:
+        log.warning("somebody else has this in hand by now: nothing is written")
+    else:
+        log.info("%s", state)
 
 
 class _Reporter:
     """Writes progress down a few times a second, reckons the time left, and stops when asked to."""
 
-    def __init__(self, task_id: int, shares: Mapping[str, tuple[float, float]]) -> None:
-        self._task_id = task_id
+    def __init__(self, hand: _Hand, shares: Mapping[str, tuple[float, float]]) -> None:
+        self._hand = hand
         self._shares = shares
         self._started = time.monotonic()
         self._start_share: float | None = None
@@ -112,7 +171,7 @@ class _Reporter:
         left = self._seconds_left(phase, done, total, moment)
         try:
             with transaction() as session:
-                task = stacks.get_task(session, self._task_id)
+                task = tasks.held(session, self._hand.task_id, self._hand.attempt)
                 stop = tasks.set_progress(session, task, phase=phase, done=done, total=total, seconds_left=left)
         except DatabaseAway:
             return  # the work itself needs no database: it goes on, and reports again when it can

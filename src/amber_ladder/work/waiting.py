@@ -2,11 +2,13 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from math import inf
 from statistics import median
 
-from amber_ladder.store import queue, stacks, tasks
+from amber_ladder.store import queue, stacks, tasks, workers
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Product, Task
+from amber_ladder.work.presence import THERE_S
 from amber_ladder.work.stack.views import TaskView, task_view
 
 _RECENT = 60  # merges from which it is told how long one takes
@@ -15,6 +17,8 @@ _RECENT = 60  # merges from which it is told how long one takes
 @dataclass(frozen=True, slots=True)
 class QueuedView:
     """A piece of long work in the queue: ``what`` is worked on, and for a merge its way and number.
+
+    ``elsewhere`` names the machine that does it where that is not the station.
 
     ``begins_in_s`` is about how long until it begins, 0 where it runs; ``takes_s`` how long it still takes then. Both
     are None where nothing of the kind was ever done here.
@@ -25,12 +29,13 @@ class QueuedView:
     what: str
     method: str | None
     number: int | None
+    elsewhere: str | None
     begins_in_s: float | None
     takes_s: float | None
 
 
 def waiting() -> list[QueuedView]:
-    """The worker's work, in the order in which it will be done."""
+    """The workers' work, in the order in which it will be taken up."""
     with transaction() as session:
         return list(_in_turn(session))
 
@@ -39,7 +44,7 @@ def _in_turn(session: Session) -> Iterator[QueuedView]:
     open_tasks = {number: stacks.get_task(session, number) for number in tasks.unfinished(session)}
     turn = {number: place for place, number in enumerate(queue.turns(session))}
     paces = _paces(session)
-    ahead_s: float | None = 0.0
+    free = dict.fromkeys((workers.STATION, *workers.elsewhere(session, THERE_S)), 0.0)
     # What is in no queue any more has been taken from it.
     for number in sorted(open_tasks, key=lambda one: (open_tasks[one].state != "running", turn.get(one, -1), one)):
         task = open_tasks[number]
@@ -49,8 +54,18 @@ def _in_turn(session: Session) -> Iterator[QueuedView]:
             left_s = _usual_s(product, paces)
         method, run = (product.settings["method"], product.number) if product else (None, None)
         what = _what(task, product)
-        yield QueuedView(task_view(task), task.stack_id, what, method, run, ahead_s, left_s)
-        ahead_s = None if ahead_s is None or left_s is None else ahead_s + left_s
+        away, begins_s = None, 0.0
+        if task.state == "running":
+            worker = task.worker or workers.STATION
+            away = None if worker == workers.STATION else worker
+        else:
+            # Whoever is free first takes a merge; all else is for the station alone.
+            worker = workers.STATION if product is None else min(free, key=lambda one: free[one])
+            begins_s = free[worker]
+        if worker in free:  # one that does not show up any more takes nothing else
+            free[worker] = begins_s + (inf if left_s is None else left_s)
+        known_s = begins_s if begins_s < inf else None
+        yield QueuedView(task_view(task), task.stack_id, what, method, run, away, known_s, left_s)
 
 
 def _paces(session: Session) -> dict[str, float]:

@@ -9,7 +9,7 @@ import { Flyout } from "../ui/Flyout";
 import { Notice } from "../ui/Notice";
 import { Work } from "../ui/Work";
 
-/** The worker's work, on whichever page: what runs, what waits behind it, and for how long. */
+/** The workers' work, on whichever page: what runs, what waits behind it, and for how long. */
 export function Queue() {
   const [open, setOpen] = useState(false);
   const queries = useQueryClient();
@@ -22,6 +22,12 @@ export function Queue() {
   const stop = useMutation({
     mutationFn: (id: number) => api.stop(id),
     onSettled: () => queries.invalidateQueries({ queryKey: ["queue"] }),
+  });
+  const elsewhere = useQuery({
+    queryKey: ["workers"],
+    queryFn: api.workers,
+    enabled: open,
+    refetchInterval: open && 5000,
   });
   const all = queue.data ?? [];
   if (all.length === 0 && !open) return null;
@@ -36,13 +42,16 @@ export function Queue() {
       onOpenChange={setOpen}
     >
       {all.length === 0 && <p className="text-ink2">Nothing waits.</p>}
+      {!!elsewhere.data?.length && (
+        <p className="mb-3 text-ink2">The station merges together with {elsewhere.data.join(", ")}.</p>
+      )}
       {stop.isError && <Notice kind="fault">{stop.error.message}</Notice>}
       <ol className="space-y-3">
         {all.map((one) => (
           <li key={one.task.id}>
             {one.task.state === "running" ? (
               <Work
-                title={named(one)}
+                title={one.elsewhere ? `${named(one)}, on ${one.elsewhere}` : named(one)}
                 done={one.task.done}
                 total={one.task.total}
                 secondsLeft={one.takes_s}

@@ -210,6 +210,7 @@ export const api = {
   beginMerge: (take_id: number, entry: Schemas["MergeEntry"]) =>
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: entry })),
   queue: () => answered(client.GET("/api/queue")),
+  workers: () => answered(client.GET("/api/workers")),
   tryPatch: (merge_id: number, body: Schemas["PatchEntry"]) =>
     answered<Blob>(
       client.POST("/api/merges/{merge_id}/patch", { params: { path: { merge_id } }, body, parseAs: "blob" }),

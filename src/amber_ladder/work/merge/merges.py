@@ -1,7 +1,7 @@
 """Merge: a background job from a take's sorted frames to composite, depth and report."""
 
 from dataclasses import dataclass, replace
-from typing import Annotated, Self
+from typing import Annotated, Any, Self
 
 from pydantic import Field, model_validator
 
@@ -14,12 +14,12 @@ from amber_ladder.formats.pictures import LeftOut, PictureInfo, StoredFrames, to
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks, tasks
-from amber_ladder.store.database import transaction
+from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Sorting, Take, Task
-from amber_ladder.store.queue import AT_ONCE, enqueue
+from amber_ladder.store.queue import ANYWHERE, AT_ONCE, enqueue
 from amber_ladder.work.journal import did
-from amber_ladder.work.long_work import LongWork
+from amber_ladder.work.long_work import Finish
 from amber_ladder.work.merge.growth import learnt_growth
 from amber_ladder.work.on_disk.merging import RESULTS, MergeSettings, merge_frames
 from amber_ladder.work.pictures import prepare_tiles
@@ -90,18 +90,23 @@ def begin_merge(take_id: int, entry: MergeEntry, *, priority: int = AT_ONCE) -> 
         did(session, f"merge {merge.number} ({entry.method}) of take {take.number} begun", take.stack)
         tasks.announce(session, task)
         view = merge_view(merge)
-    enqueue(view.task.id, priority=priority)
+    enqueue(view.task.id, priority=priority, where=ANYWHERE)
     return view
 
 
-def merge_take(task_id: int, progress: Progress) -> None:
+def merge_take(task_id: int, progress: Progress) -> Finish:
     """The worker's part. Taken up again after a kill, it starts over: nothing half-done was kept."""
     store = FrameStore(settings().data)
+    merge_id, report = merged_into(store, task_id, progress)
+    prepare_tiles(store, merge_id)
+    return lambda session: keep_made(session, merge_id, report, __version__)
+
+
+def merged_into(store: FrameStore, task_id: int, progress: Progress) -> tuple[int, dict[str, Any]]:
+    """Merge into the product's folder of this store; returns the product and the report."""
     with transaction() as session:
-        merge = stacks.product_of(session, stacks.get_task(session, task_id))
+        merge = merge_of(session, task_id)
         merge_id, entry = merge.id, MergeEntry.model_validate(merge.settings)
-        if merge.sorting is None:  # begun by an earlier version, which kept none
-            merge.sorting = stacks.keep_sorting(session, merge.take, _sorting(merge.take))
         series = series_of(store, merge)
         others = stacks.latest_on_rig(session, merge.take.stack, _LEARNT_FROM)
         grows = learnt_growth(merge.take.stack, others) if series.rig else None
@@ -116,10 +121,21 @@ def merge_take(task_id: int, progress: Progress) -> None:
         depth_from=series.depth_from,
         earlier=[store.product_folder(one) for one in alike],
     )
-    prepare_tiles(store, merge_id)
-    with transaction() as session:
-        merge = stacks.get_product(session, merge_id, KIND)
-        merge.report, merge.files, merge.version = report, list(RESULTS), __version__
+    return merge_id, report
+
+
+def merge_of(session: Session, task_id: int) -> Product:
+    """What a task merges, with its sorting."""
+    merge = stacks.product_of(session, stacks.get_task(session, task_id))
+    if merge.sorting is None:  # begun by an earlier version, which kept none
+        merge.sorting = stacks.keep_sorting(session, merge.take, _sorting(merge.take))
+    return merge
+
+
+def keep_made(session: Session, merge_id: int, report: dict[str, Any], version: str) -> None:
+    """Note that a merge is finished: its files lie in its folder."""
+    merge = stacks.get_product(session, merge_id, KIND)
+    merge.report, merge.files, merge.version = report, list(RESULTS), version
 
 
 def _sorting(take: Take) -> Sorting:
@@ -157,6 +173,3 @@ def series_of(store: FrameStore, merge: Product) -> Series:
     whole = fills_sensor(shot, rig.sensor)
     scale = scale_of(take.stack).um_per_px if whole else None
     return Series(frames, left_out, depths, sorting.depth_from, scale, rig if whole else None)
-
-
-MERGING = LongWork(KIND, {"register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)}, by_worker=merge_take)

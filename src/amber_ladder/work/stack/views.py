@@ -26,7 +26,7 @@ TaskState = Literal["waiting", "running", "done", "failed", "stopped"]
 
 @dataclass(frozen=True, slots=True)
 class TaskView:
-    """Long work and how far it is."""
+    """Long work, how far it is, and the worker who has it in hand."""
 
     id: int
     kind: str
@@ -36,6 +36,7 @@ class TaskView:
     total: int
     seconds_left: float | None
     message: str
+    worker: str | None
 
 
 @dataclass(frozen=True, slots=True)
