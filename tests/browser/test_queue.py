@@ -1,10 +1,15 @@
 """Several merges wait in one queue, which is seen from every page, with what is before each and a stop."""
 
 import re
+import threading
 import unittest
 
 from playwright.sync_api import expect
 
+from amber_ladder.store import stacks, tasks, workers
+from amber_ladder.store.database import transaction
+from amber_ladder.store.models import Product, Task
+from amber_ladder.work import presence
 from tests.support.browser import PageTest
 from tests.support.station import running
 from tests.support.takes import new_stack, shot_stack, take_of
@@ -38,6 +43,42 @@ class Queued(PageTest):
             expect(page.get_by_role("button", name=run)).to_be_visible()
         expect(page.get_by_role("button", name=re.compile("Queue"))).to_have_count(0)
         expect(page.get_by_text("Contrast blend, run 4 was stopped.")).to_be_visible()
+
+    def test_who_merges_what_is_said(self) -> None:
+        running()
+        stack = new_stack("QUEUE-2", far_um=700)
+        frames = [*shot_stack().takes[0].frames]
+        with transaction() as session:
+            take_id = take_of(stack, frames[:8])
+            task = Task(kind="merge", stack_id=stack.id)
+            take = stacks.get_take(session, take_id)
+            stacks.add_product(session, take, Product(kind="merge", settings={"method": "auto"}, task=task))
+            tasks.take_up(session, task, "pond")
+            tasks.set_progress(session, task, phase="merge", done=3, total=8, seconds_left=400.0)
+            task_id = task.id
+        stop, showing_up = threading.Event(), threading.Thread(target=lambda: self.show_up("pond", stop))
+        showing_up.start()
+        try:
+            page = self.page
+            page.goto("/")
+            page.get_by_role("button", name="Queue, 1").click()
+            queue = page.get_by_role("dialog", name="Queue")
+            expect(queue.get_by_text("The station merges together with pond.")).to_be_visible()
+            named = "QUEUE-2, stack 1, take 1: auto, run 1, on pond"
+            expect(queue.get_by_role("progressbar", name=re.compile(named))).to_be_visible()
+            self.assert_accessible()
+        finally:
+            stop.set()
+            showing_up.join()
+            with transaction() as session:
+                tasks.end(session, stacks.get_task(session, task_id), "stopped")
+                session.delete(workers.get_worker(session, "pond"))
+
+    def show_up(self, name: str, stop: threading.Event) -> None:
+        """As a worker on another machine does, as long as the test lasts."""
+        presence.show_up(name, "x")
+        while not stop.wait(3.0):
+            presence.show_up(name, "x")
 
 
 if __name__ == "__main__":
