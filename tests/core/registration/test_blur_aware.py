@@ -116,3 +116,24 @@ class Graph(unittest.TestCase):
         ]
         self.assertLess(grown[0], 0.012)
         self.assertGreater(grown[1], 0.05)
+
+    def test_rungs_that_are_missing_where_nobody_knows_how_many_bend_nothing(self) -> None:
+        """Five steps that pass for one: the picture leaps in size there, and grows as before on either side."""
+        at = [*range(9), *range(13, 25)]
+        truths = [similarity(1.0 + 4e-4 * k, 0.0, (0.3 * k, 0.0), self.SHAPE) for k in at]
+        sure, first_look = np.diag([0.03, 0.03, 0.02, 0.02]) ** 2, np.diag([0.15, 0.08, 0.05, 0.05]) ** 2
+        links = [
+            Link(k, k + 1, compose(inverse(truths[k]), truths[k + 1]), first_look if k == 8 else sure, np.zeros(4))
+            for k in range(20)
+        ]
+        z = [float(k) for k in range(21)]
+
+        def off(leaps: tuple[int, ...]) -> float:
+            matrices, _ = solve_graph(links, z, 15, self.SHAPE, leaps=leaps)
+            return max(
+                corner_error_px(one, compose(inverse(truths[15]), true), self.SHAPE)
+                for one, true in zip(matrices, truths, strict=True)
+            )
+
+        self.assertLess(off((8,)), 0.01)
+        self.assertGreater(off(()), 0.3)

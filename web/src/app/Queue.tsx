@@ -86,7 +86,9 @@ export function Queue() {
 }
 
 const named = ({ what, method, number }: Queued) =>
-  method === null ? what : `${what}: ${methodName(method).toLowerCase()}, run ${number}`;
+  method === null
+    ? what.charAt(0).toUpperCase() + what.slice(1)
+    : `${what}: ${methodName(method).toLowerCase()}, run ${number}`;
 
 /** When work that waits will begin, as far as that can be told. */
 function waits({ begins_in_s, takes_s }: Queued): string {

@@ -1,6 +1,6 @@
 """The second look at a stack: every pair again, with the depth that the first look found, and all as one graph."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -78,6 +78,7 @@ def second_look(
     found: Surface,
     factor: int,
     z: Sequence[float],
+    leaps: Collection[int],
     spread_px: float | None,
     blur_px: float | None,
     growth: tuple[float, float] | None,
@@ -86,10 +87,11 @@ def second_look(
     """Register all used frames anew.
 
     ``rough`` are the first look's matrices, frame px → the canvas on which ``found`` lies (``factor`` times smaller,
-    in places of ``used``); ``z`` are the frames' focus positions in steps, rising; ``spread_px`` is the standard
-    deviation of the picture of a point in focus, px of a frame, ``blur_px`` the radius by which blur grows a step,
-    where optics and positions tell: it is believed unless frames show something quite different. ``growth`` is the
-    least and the most by which the picture can grow a step: frames that say otherwise are not believed.
+    in places of ``used``); ``z`` are the frames' focus positions in steps, rising, but after ``leaps`` (places) nobody
+    knows how far the next one lies. ``spread_px`` is the standard deviation of the picture of a point in focus, px of a
+    frame, ``blur_px`` the radius by which blur grows a step, where optics and positions tell: it is believed unless
+    frames show something quite different. ``growth`` is the least and the most by which the picture can grow a step:
+    frames that say otherwise are not believed.
     """
     shrink = 2 if found.index.size > _NEVER_SHRUNK_PX else 1
     while found.index.size / shrink**2 > _MOST_PX:
@@ -101,6 +103,7 @@ def second_look(
         factor,
         shrink,
         z,
+        leaps,
         found,
         _USUAL_SPREAD_PX if spread_px is None else spread_px,
     )
@@ -121,17 +124,17 @@ def second_look(
     rigid = blur is not None
     whole = shrink * factor
     sharp = found.sharp_in(len(used))
-    small, spread = solve_graph(links, z, int(np.argmax(sharp)), look.shape, rigid=rigid)
+    small, spread = solve_graph(links, z, int(np.argmax(sharp)), look.shape, rigid=rigid, leaps=leaps)
     # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
     reference = _narrowest([scale_of(matrix) for matrix in small], sharp, _corner(spread) * whole)
-    small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid)
+    small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, leaps=leaps)
     added = _added_up(links, reference, len(used))
     half_px = float(np.hypot(*look.shape)) / 2.0
-    grown = growth_between(small, z, np.hypot(spread[:, 0], added[:, 0]) / half_px, sharp)
+    grown = growth_between(small, z, np.hypot(spread[:, 0], added[:, 0]) / half_px, sharp, leaps)
     loose = np.zeros(len(used))
     grown = grown.within(growth)
     if grown.seen is not None:
-        small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, growth=grown.per_step)
+        small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, growth=grown.per_step, leaps=leaps)
         loose = grown.u_per_step * half_px * (np.asarray(z) - z[reference])
     uncertain = np.hypot(np.hypot(_corner(spread), _corner(added)), loose)
     gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
@@ -191,10 +194,11 @@ class _Look:
         factor: int,
         shrink: int,
         z: Sequence[float],
+        leaps: Collection[int],
         found: Surface,
         spread_px: float,
     ) -> None:
-        self._frames, self._used, self._rough, self._z = frames, used, rough, z
+        self._frames, self._used, self._rough, self._z, self._leaps = frames, used, rough, z, leaps
         self._factor = factor * shrink
         self._in_focus = spread_px**2 / self._factor**2 + 1.0 / 12.0
         rows, columns = found.index.shape[0] // shrink, found.index.shape[1] // shrink
@@ -226,7 +230,7 @@ class _Look:
         middle = np.interp(np.arange(len(self._z) - 1) + 0.5, np.arange(len(self._z)), self._z)
         sharp = self._even[self._trust > 0.3]
         inside = [np.count_nonzero(np.abs(sharp - one) < 0.5) for one in middle]
-        near = [self._z[i + 1] - self._z[i] < _FARTHEST_STEPS for i in range(len(middle))]
+        near = [self._is_near(i, i + 1) for i in range(len(middle))]
         chosen = [int(i) for i in np.argsort(inside)[::-1] if inside[i] > 0 and near[i]][:_TRIED]
         places = sorted({place for first in chosen for place in (first, first + 1)})
         with ThreadPoolExecutor(max_workers=2) as pool:
@@ -243,7 +247,7 @@ class _Look:
     def link(self, first: int, one: Side, second: int, two: Side, blur: float | None) -> Link | None:
         """What a pair says; of neighbours at least what the first look said."""
         fit = None
-        if blur is not None and self._z[second] - self._z[first] < _FARTHEST_STEPS:
+        if blur is not None and self._is_near(first, second):
             fit = self._fit(first, one, second, two, blur)
         if fit and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
             return Link(first, second, fit.matrix, fit.covariance, fit.bias)
@@ -254,6 +258,11 @@ class _Look:
         if second == first + 1:
             return Link(first, second, self._start(first, second), _FIRST_LOOK_PX, _ADRIFT_PX)
         return None
+
+    def _is_near(self, first: int, second: int) -> bool:
+        """Whether the change of blur between both is known, and a small one."""
+        leapt = any(first <= leap < second for leap in self._leaps)
+        return not leapt and self._z[second] - self._z[first] < _FARTHEST_STEPS
 
     def compare(self, at: int, light: Float) -> list[tuple[int, int, float, float]]:
         """Brightness against the frames before, on the canvas, and whether anything moved there."""

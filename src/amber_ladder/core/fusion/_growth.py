@@ -1,7 +1,8 @@
 """How much the picture grows from step to step, and what of that is believed."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 from amber_ladder.core.registration import Matrix, scale_of
 
 _OUTER = 0.02  # of what is sharp: frames that show no more do not tell growth
+_LEAST_STEPS = 1.0  # between them
 _DOUBT = 2.0  # standard uncertainties beyond what a rail or lens can do, up to which frames are believed
 
 
@@ -35,13 +37,23 @@ class Growth:
 
 
 def growth_between(
-    matrices: Sequence[Matrix], z: Sequence[float], u_scale: NDArray[np.float64], sharp: NDArray[np.float64]
+    matrices: Sequence[Matrix],
+    z: Sequence[float],
+    u_scale: NDArray[np.float64],
+    sharp: NDArray[np.float64],
+    leaps: Collection[int] = (),
 ) -> Growth:
-    """Between the first and the last frame that show much; a picture that grows has a matrix that shrinks it."""
-    shown = np.cumsum(sharp) / max(float(sharp.sum()), 1e-9)
-    first, last = int(np.searchsorted(shown, _OUTER)), int(np.searchsorted(shown, 1.0 - _OUTER))
+    """Between the first and the last frame that show much; a picture that grows has a matrix that shrinks it.
+
+    Of the parts between ``leaps``, after which nobody knows how far the next frame lies, that which shows most tells.
+    """
+    bounds = sorted({0, len(z), *(leap + 1 for leap in leaps)})
+    parts = list(pairwise(bounds))
+    start, end = max(parts, key=lambda part: float(sharp[part[0] : part[1]].sum()))
+    shown = np.cumsum(sharp[start:end]) / max(float(sharp[start:end].sum()), 1e-9)
+    first, last = (start + int(np.searchsorted(shown, share)) for share in (_OUTER, 1.0 - _OUTER))
     if first >= last:
-        first, last = 0, len(z) - 1
-    steps = z[last] - z[first]
+        first, last = start, end - 1
+    steps = max(z[last] - z[first], _LEAST_STEPS)
     grown = float(np.log(scale_of(matrices[first]) / scale_of(matrices[last])))
     return Growth(grown / steps, float(np.hypot(u_scale[first], u_scale[last])) / steps)

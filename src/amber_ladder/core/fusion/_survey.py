@@ -163,8 +163,12 @@ def survey(
         places = _counted(numbers or range(len(frames.names)), chain)
     else:
         places = _in_steps(positions_um, chain.used)
+    sharp = first.sharp_in(len(chain.used))
+    fall = falls(peaks.drop_before, peaks.drop_after, sharp)
+    missing = by_falls(fall, sharp) if positions_um is None else by_places(places, sharp)
+    leaps = missing if positions_um is None else []
     geometry = second_look(
-        frames, chain.used, chain.matrices, first, factor, places, spread_px, blur_px, growth, progress
+        frames, chain.used, chain.matrices, first, factor, places, leaps, spread_px, blur_px, growth, progress
     )
     at, scales = geometry.reference, [scale_of(matrix) for matrix in geometry.matrices]
     matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(geometry.matrices))
@@ -173,13 +177,10 @@ def survey(
         raise BadInput("the frames share no area after alignment: are they of one stack?")
     index, confidence = carried_over(first.index, peaks.index, peaks.confidence, chain.matrices, matrices, factor)
     near_first, basis = _direction(order, scales)
-    sharp = first.sharp_in(len(chain.used))
-    fall = falls(peaks.drop_before, peaks.drop_after, sharp)
-    missing = by_falls(fall, sharp) if positions_um is None else by_places(places, sharp)
     gaps = tuple((chain.used[i], chain.used[i + 1]) for i in missing)
     # Where focus may have leapt, all changes at once: what moved there cannot be told.
-    leaps = np.nan_to_num(fall, nan=0.0).max(axis=1) > GAP_RATIO
-    told = [(place, mask) for place, mask in geometry.moved if not leaps[place]]
+    leapt = np.nan_to_num(fall, nan=0.0).max(axis=1) > GAP_RATIO
+    told = [(place, mask) for place, mask in geometry.moved if not leapt[place]]
     events = _within(told, tuple(edge // factor for edge in crop))
     moved: list[Moved] = []
     if events:

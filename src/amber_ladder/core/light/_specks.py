@@ -18,6 +18,7 @@ _CALM_PX, _WIDEST_PX = 3, 17
 _EDGE = slice(_CALM_PX, -_CALM_PX)
 _DIAGONAL = np.eye(12, dtype=np.uint8)  # as long as the others
 _LINES = (np.ones((1, _WIDEST_PX), np.uint8), np.ones((_WIDEST_PX, 1), np.uint8), _DIAGONAL, _DIAGONAL[::-1].copy())
+_HALF, _WHOLLY = 0.5, 0.3  # of its darkness, to where a spot reaches, and how much of that must be constant
 _LEAST_SPOT_PX, _ROUND = 5, 0.45  # area, and how much of its box a spot fills
 _FROM, _TO = 0.06, 0.95  # tones between which darkness can be told
 _TOLD_IN = 0.8  # of the frames
@@ -112,16 +113,34 @@ class SpeckWatch:
         enough = told.sum(axis=0) >= _TOLD_IN * len(darker)
         # Detail in focus outshines a spot in some frames, or darkens it: in most it is as dark as ever.
         low, median, high = np.quantile(np.where(enough, darker, 0.0), (0.25, 0.5, 0.75), axis=0)
-        dark: NDArray[Any] = np.zeros_like(usual, np.uint8)
+        dark, usually = np.zeros_like(usual, np.uint8), np.zeros_like(usual)
+        usually[rows, columns] = median
         dark[rows, columns] = enough & (median > _DARKER) & (high - low < _CONSTANT * median)
         # At the border surroundings are told by halves.
-        dark = cv2.copyMakeBorder(dark[_EDGE, _EDGE], *(_CALM_PX,) * 4, cv2.BORDER_CONSTANT, value=0)
+        inner = np.zeros_like(dark)
+        inner[_EDGE, _EDGE] = dark[_EDGE, _EDGE]
         scale = self._factor * self._point.shape[1] / dark.shape[1]
-        return _pieces(dark, "dust", scale)
+        return _pieces(_whole_spots(inner, usually), "dust", scale)
 
     def _glowing(self) -> list[Speck]:
         found = _pieces(self._point > _GLOWS, "glow", self._factor)
         return [one for one in found if one.radius_px <= _DOT_PX * self._factor]
+
+
+def _whole_spots(constant: NDArray[np.uint8], usually: Float) -> NDArray[np.uint8]:
+    """Of what is ``usually`` darker (0 to 1), the spots, as wide as half their darkness, that are all ``constant``.
+
+    The middle of a large dark patch of the specimen stays dark in many frames: what is around it comes and goes.
+    """
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(constant)
+    whole = np.zeros_like(constant)
+    for label in np.flatnonzero(stats[:, cv2.CC_STAT_AREA] >= _LEAST_SPOT_PX)[1:]:
+        piece = labels == label
+        _, around = cv2.connectedComponents((usually > _HALF * float(usually[piece].max())).astype(np.uint8))
+        there = around == around[piece].max()
+        if np.count_nonzero(there & (constant > 0)) > _WHOLLY * np.count_nonzero(there):
+            whole |= piece.astype(np.uint8)
+    return whole
 
 
 def _pieces(mask: NDArray[Any], kind: Literal["dust", "glow"], scale: float) -> list[Speck]:

@@ -35,7 +35,9 @@ _CLIPPED = 0.94  # of linear light; its surroundings don't keep their light eith
 _ROUNDS, _REWEIGHTED = 2, 4
 _SLIGHT_PX = 0.025
 _FEWEST = 400
-_FAR_PX = 0.15  # more is not to be had where nothing is nearly sharp: there a cone's blur is no small change
+# More is not to be had where nothing is nearly sharp: there a cone's blur is no small change. Of the radius by which it
+# grows a step.
+_FAR = 0.093
 _RIDGE = 1e-14
 _ROUGHLY = 0.1  # of what the change of focus does is not known: from depth, and from κ
 _ONE = np.ones(1, np.float32)
@@ -131,7 +133,7 @@ def fit_pair(first: Side, second: Side, start: Matrix, relief: Relief, *, free: 
     bias = np.asarray(_ROUGHLY * taken_out, np.float64)
     covariance += np.outer(bias, bias)
     if fine > _FINE_PX:
-        covariance += _FAR_PX**2 * np.eye(4)
+        covariance += _FAR**2 * relief.blur * np.eye(4)
     return Fit(matrix, covariance, bias, float(found[5]) if free else None)
 
 

@@ -5,7 +5,7 @@ lose it (Cauchy's weights), and what a rail or a lens cannot do is kept from hap
 focus position. Gauss–Newton on similarities about the picture's centre, as banded normal equations.
 """
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -47,12 +47,14 @@ def solve_graph(
     *,
     rigid: bool = True,
     growth: float | None = None,
+    leaps: Collection[int] = (),
 ) -> tuple[list[Matrix], Double]:
     """Matrices of all frames to frame ``held``, and the uncertainty (N, 4) of scale, turn (px at the corner) and shift.
 
     ``z`` are focus positions in steps, rising. Neighbours must be linked; ``links`` span few frames each. ``rigid`` is
     a camera on a rail or stand, whose scale changes smoothly, if at all; one in a hand may come nearer and go back.
-    ``growth`` is the picture's growth a step (its logarithm) where pairs have no say in it.
+    ``growth`` is the picture's growth a step (its logarithm) where pairs have no say in it. ``leaps`` are frames after
+    which nobody knows how far the next one lies: nothing is smooth across that.
     """
     count = len(z)
     centre = np.array([(shape[1] - 1) / 2.0, (shape[0] - 1) / 2.0])
@@ -61,16 +63,16 @@ def solve_graph(
     measured = [_parameters(link.matrix, centre) for link in links]
     knowledge = [np.linalg.inv(link.covariance + _FLOOR_PX**2 * np.eye(4)) for link in links]
     place = _chained(links, measured, count)
-    width = 4 * max(2, *(link.second - link.first for link in links)) + 4
+    width = 4 * max(3 if leaps else 2, *(link.second - link.first for link in links)) + 4
     for turn in range(_ROUNDS):
         band, right = np.zeros((width, 4 * count)), np.zeros(4 * count)
         for link, wanted, known in zip(links, measured, knowledge, strict=True):
             left, one, two = _misfit(place[link.first], place[link.second], wanted, unit)
             say = np.asarray(known / (1.0 + (left @ known @ left) / (4.0 * _TAIL)) if turn else known, np.float64)
             _add(band, right, (link.first, link.second), np.hstack([one, two]), say, left)
-        _keep_smooth(band, right, place, np.asarray(z, np.float64), corner, rigid=rigid)
+        _keep_smooth(band, right, place, np.asarray(z, np.float64), corner, leaps, rigid=rigid)
         if growth is not None:
-            _hold_growth(band, right, place, np.asarray(z, np.float64), corner, growth)
+            _hold_growth(band, right, place, np.asarray(z, np.float64), corner, growth, leaps)
         band[0, 4 * held : 4 * held + 4] += _HELD
         band[0] += 1e-9
         factor = (_linalg().cholesky_banded(band, lower=True), True)
@@ -134,8 +136,12 @@ def _misfit(first: Double, second: Double, wanted: Double, unit: Double) -> tupl
     return left, one, two
 
 
-def _keep_smooth(band: Double, right: Double, place: Double, z: Double, corner: float, *, rigid: bool) -> None:
+def _keep_smooth(
+    band: Double, right: Double, place: Double, z: Double, corner: float, leaps: Collection[int], *, rigid: bool
+) -> None:
     for at in range(1, len(z) - 1):
+        if at - 1 in leaps or at in leaps:
+            continue
         before, after = z[at] - z[at - 1], z[at + 1] - z[at]
         shares = np.array([1.0 / before, -1.0 / before - 1.0 / after, 1.0 / after]) * (before + after) / 2.0 * corner
         for what in (0, 1):
@@ -147,13 +153,28 @@ def _keep_smooth(band: Double, right: Double, place: Double, z: Double, corner: 
             derivative = np.zeros((1, 12))
             derivative[0, what::4] = shares
             _add(band, right, (at - 1, at, at + 1), derivative, np.array([[say]]), np.array([bend]))
+    for at in leaps:
+        if rigid and 1 <= at < len(z) - 2:
+            # How far the leap went is not known, but the picture grows as fast behind it as before.
+            shares = (
+                np.array([-1.0, 1.0, 1.0, -1.0]) / np.repeat([z[at] - z[at - 1], z[at + 2] - z[at + 1]], 2) * corner
+            )
+            derivative = np.zeros((1, 16))
+            derivative[0, ::4] = shares
+            bend = float(shares @ place[at - 1 : at + 3, 0])
+            say = 1.0 / _SCALE_BENDS_PX**2
+            _add(band, right, tuple(range(at - 1, at + 3)), derivative, np.array([[say]]), np.array([bend]))
 
 
-def _hold_growth(band: Double, right: Double, place: Double, z: Double, corner: float, growth: float) -> None:
+def _hold_growth(
+    band: Double, right: Double, place: Double, z: Double, corner: float, growth: float, leaps: Collection[int]
+) -> None:
     # A picture that grows has a matrix that shrinks it.
     derivative = np.zeros((1, 8))
     derivative[0, 0], derivative[0, 4] = -corner, corner
     for at in range(len(z) - 1):
+        if at in leaps:
+            continue
         left = (place[at + 1, 0] - place[at, 0] + growth * (z[at + 1] - z[at])) * corner
         _add(band, right, (at, at + 1), derivative, np.array([[1.0 / _HELD_GROWTH_PX**2]]), np.array([left]))
 
