@@ -7,14 +7,14 @@ import tempfile
 from pathlib import Path
 from statistics import median
 
-from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot
+from benchmarks.frames import COUNT, HEIGHT_PX, WIDTH_PX, doubled, shoot, shoot_large
 from benchmarks.workers import Cost, table
 
 RUNS = 3
 BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
-NAMES = (*BOUNDS, "patch", "memory", "workers", "plan", "bench", "station", "quality")
+NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality")
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -46,7 +46,9 @@ def main(names: list[str]) -> int:
         _station()
     if "quality" in wanted:
         _quality()
-    if set(wanted) - {"plan", "bench", "station", "quality"}:
+    if "memory-large" in wanted:
+        _large()
+    if set(wanted) - {"plan", "bench", "station", "quality", "memory-large"}:
         _merges(wanted)
     return 0
 
@@ -135,6 +137,19 @@ def _merges(wanted: list[str]) -> None:
                     f"({more / once:.2f} ×; to hold: 1000 MB, no growth)",
                     flush=True,
                 )
+
+
+def _large() -> None:
+    with tempfile.TemporaryDirectory(prefix="amber-ladder-benchmark-") as holder:
+        frames = Path(holder) / "frames"
+        frames.mkdir()
+        print("Shooting 8 frames of 50 MP and 16 bits …", flush=True)
+        shoot_large(frames)
+        floor = measure("decode", frames, Path(holder))["peak_mb"]
+        print(f"floor: decoding two of them at a time: {floor:.0f} MB")
+        for method in BOUNDS:
+            peak = measure(method, frames, Path(holder))["peak_mb"]
+            print(f"peak memory {method}: {peak / floor:.1f} × the floor ({peak:.0f} MB; to hold: 3500 MB)", flush=True)
 
 
 def _workers(method: str, merge_s: float, frames: Path, results: Path) -> None:

@@ -76,9 +76,9 @@ class Queued(PageTest):
 
     def show_up(self, name: str, stop: threading.Event) -> None:
         """As a worker on another machine does, as long as the test lasts."""
-        presence.show_up(name, "x")
+        presence.show_up(name)
         while not stop.wait(3.0):
-            presence.show_up(name, "x")
+            presence.show_up(name)
 
 
 if __name__ == "__main__":

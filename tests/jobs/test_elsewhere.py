@@ -16,6 +16,7 @@ from unittest.mock import patch
 import psutil  # type: ignore[import-untyped]
 from moto.server import ThreadedMotoServer
 
+from amber_ladder.formats.surveys import FILE as SURVEY
 from amber_ladder.launch.serve import SOURCE, Station
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks, workers
@@ -29,7 +30,7 @@ from amber_ladder.work.stack.views import FrameView, MergeView, StackView
 from tests.support.station import running, until
 from tests.support.takes import new_stack, shot_stack, take_of
 
-PICTURES = tuple(name for name in RESULTS if name.endswith(".tif"))
+SAME = (*(name for name in RESULTS if name.endswith(".tif")), SURVEY)  # reports tell how long it took
 
 
 class Elsewhere(unittest.TestCase):
@@ -99,9 +100,9 @@ class Elsewhere(unittest.TestCase):
         self.assertEqual([one.task.message for one in ended], [""] * len(ended))
         return ended
 
-    def pictures(self, done: MergeView) -> list[str | None]:
+    def same(self, done: MergeView) -> list[str | None]:
         folder = FrameStore(settings().data).product_folder(done.id)
-        return [sha256_of(folder / name) for name in PICTURES]
+        return [sha256_of(folder / name) for name in SAME]
 
     def shared_original(self, frame: FrameView) -> Path:
         return self.folder / "shared" / original_place(frame.sha256, ".jpg")
@@ -126,7 +127,7 @@ class OverAFolder(Elsewhere):
         who = [one.task.worker for one in ended]
         self.assertEqual(set(who), {"station", "pond"})
         self.assertEqual([attempts(one) for one in ended], [1] * 6)
-        made = {tuple(self.pictures(one)) for one in ended}
+        made = {tuple(self.same(one)) for one in ended}
         self.assertEqual(len(made), 1)
         self.assertNotIn(None, made.pop())
         self.assertEqual({len(one.report["frames_used"]) for one in ended if one.report}, {12})
@@ -228,7 +229,7 @@ class OverS3(Elsewhere):
         self.worker("far")
         ended = self.done(*(self.begin() for _ in range(4)))
         self.assertIn("far", {one.task.worker for one in ended})
-        self.assertEqual(len({tuple(self.pictures(one)) for one in ended}), 1)
+        self.assertEqual(len({tuple(self.same(one)) for one in ended}), 1)
 
 
 def children_of(pid: int) -> list[int]:

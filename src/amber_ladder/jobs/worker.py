@@ -9,7 +9,6 @@ from zlib import crc32
 import psycopg
 from procrastinate import App, PsycopgConnector, jobs
 
-from amber_ladder import __version__
 from amber_ladder.settings import settings
 from amber_ladder.store.queue import ANYWHERE, AT_ONCE, AT_STATION, RUN
 from amber_ladder.store.workers import STATION
@@ -44,7 +43,7 @@ async def main(name: str = STATION, keep_bytes: int = 0) -> int:
     app = App(connector=PsycopgConnector(conninfo=url))
     app.task(name=RUN)(partial(run, worker=name) if here else partial(_run_and_prune, worker=name, keep=keep_bytes))
     async with app.open_async():
-        await asyncio.to_thread(patiently, lambda: presence.show_up(name, __version__))
+        await asyncio.to_thread(patiently, lambda: presence.show_up(name))
         await _take_up_again(app, name)
         # One at a time: a merge uses every core by itself.
         work = [
@@ -75,7 +74,7 @@ async def _show_up(name: str) -> None:
     """Let the station see that this worker is there."""
     while True:
         await asyncio.sleep(_SHOW_UP_S)
-        await asyncio.to_thread(patiently, lambda: presence.show_up(name, __version__))
+        await asyncio.to_thread(patiently, lambda: presence.show_up(name))
 
 
 async def _carry() -> None:

@@ -10,7 +10,7 @@ import sys
 import threading
 from pathlib import Path
 
-from amber_ladder import __version__, logs
+from amber_ladder import logs
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.launch.serve import SOURCE
 from amber_ladder.launch.visiting import visiting
@@ -45,7 +45,7 @@ def work_elsewhere(name: str | None, keep_gb: float) -> int:
     leaving = threading.Event()
     for ending in (signal.SIGINT, signal.SIGTERM):
         signal.signal(ending, lambda _signal, _frame: leaving.set())
-    while not presence.is_alike(__version__):
+    while not presence.is_alike():
         if leaving.wait(1.0):
             return 0
     print(f"{name} works for the station; Ctrl-C ends it.", flush=True)

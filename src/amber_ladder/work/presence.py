@@ -1,5 +1,7 @@
 """The workers: who is there, and what each has in hand."""
 
+from amber_ladder import __version__
+from amber_ladder.compiled import source_sha256
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks, tasks, workers
@@ -16,10 +18,15 @@ def elsewhere_now() -> list[str]:
         return workers.elsewhere(session, THERE_S)
 
 
-def show_up(name: str, version: str) -> None:
+def version() -> str:
+    """Of this program, and a checksum of its source: where both are the same, so are results."""
+    return f"{__version__} ({source_sha256()[:8]})"
+
+
+def show_up(name: str) -> None:
     """Note that this worker is there."""
     with transaction() as session:
-        workers.show_up(session, name, version)
+        workers.show_up(session, name, version())
 
 
 def left_by(name: str) -> tuple[frozenset[int], list[int]]:
@@ -38,18 +45,19 @@ def prune(keep_bytes: int) -> None:
     elsewhere.prune(settings().data, keep_bytes)
 
 
-def is_alike(version: str) -> bool:
+def is_alike() -> bool:
     """Whether a worker may begin; False while the station's own has not shown up yet.
 
     Raises AmberLadderError where the station is of another version: its results would be others.
     """
     head, _ = newest()
+    ours = version()
     with transaction() as session:
         station = workers.get_worker(session, workers.STATION) if revision() == head else None
-    if revision() != head or (station and station.version != version):
+    if revision() != head or (station and station.version != ours):
         theirs = station.version if station else "another version"
         raise AmberLadderError(
-            f"the station is of version {theirs}, this worker of {version}: bring both to the same, or results would "
+            f"the station is of version {theirs}, this worker of {ours}: bring both to the same, or results would "
             "depend on who made them"
         )
     return station is not None

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 T = TypeVar("T")
-_AHEAD = 2
 Progress = Callable[[str, int, int], None]
 """Called with a phase's name, steps done and steps in all. It stops the work by raising."""
 
@@ -44,18 +43,25 @@ class FrameSource(Protocol):
         """
 
 
-def ahead(load: Callable[[int], T], indices: Iterable[int]) -> Iterator[tuple[int, T]]:
-    """Load two items ahead in threads while the caller works on the present one."""
-    with ThreadPoolExecutor(max_workers=_AHEAD) as pool:
+def ahead(load: Callable[[int], T], indices: Iterable[int], *, most: int = 2) -> Iterator[tuple[int, T]]:
+    """Load so many items ahead in threads while the caller works on the present one.
+
+    Nothing is kept of what was handed out: a caller that lets go of its item before it asks for the next has at most
+    one more in memory.
+    """
+    with ThreadPoolExecutor(max_workers=most) as pool:
         waiting = deque[tuple[int, Future[T]]]()
         for index in indices:
             waiting.append((index, pool.submit(load, index)))
-            if len(waiting) > _AHEAD:
-                at, loaded = waiting.popleft()
-                yield at, loaded.result()
+            if len(waiting) > most:
+                yield _loaded(waiting)
         while waiting:
-            at, loaded = waiting.popleft()
-            yield at, loaded.result()
+            yield _loaded(waiting)
+
+
+def _loaded(waiting: deque[tuple[int, Future[T]]]) -> tuple[int, T]:
+    at, future = waiting.popleft()
+    return at, future.result()
 
 
 def to_grey(picture: NDArray[Any], factor: int) -> NDArray[np.float32]:

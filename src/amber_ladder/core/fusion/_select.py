@@ -79,9 +79,10 @@ class DepthPick:
 def merge_select(frames: FrameSource, found: Survey, progress: Progress) -> tuple[NDArray[Any], tuple[float, ...]]:
     """Composite (H, W, 3) in the frames' type and each used frame's share of the common area."""
     pick = DepthPick(found, frames.shape, frames.dtype)
-    for place, (_, picture) in enumerate(ahead(frames.picture, found.used)):
+    for place, picture in ahead(lambda at: frames.picture(found.used[at]), range(len(found.used))):
         progress("merge", place, len(found.used))
         pick.add(place, picture)
+        del picture  # before the next one is loaded
     progress("merge", len(found.used), len(found.used))
     return pick.picture(frames), pick.shares()
 

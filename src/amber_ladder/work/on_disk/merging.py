@@ -177,7 +177,8 @@ def merge_frames(
         "order": order, "positions_um": depths_um, "numbers": numbers, "spread_px": spread_px, "blur_px": blur_px,
         "side": settings.moved,
     }  # fmt: skip
-    key = key_of(frames=[str(frames.path(place)) for place in range(len(frames.names))], **reckoned_from)
+    # What is looked up lies among the originals, whose names are their checksums, on whichever machine.
+    key = key_of(frames=[frames.path(place).name for place in range(len(frames.names))], **reckoned_from)
     grows = settings.grows or (grows_by_optics(settings.rig, focus_ring=None) if settings.rig else None)
     growth = (grows.low_per_mm * step_um / 1e3, grows.high_per_mm * step_um / 1e3) if grows and step_um else None
     taken_over = (read_survey(folder / SURVEY, key) for folder in earlier or ())
