@@ -10,6 +10,7 @@ import { Failures, Notice } from "../../ui/Notice";
 import { Work } from "../../ui/Work";
 
 const PHASES: Record<string, string> = {
+  fetch: "Fetching its frames",
   register: "Aligning and measuring focus",
   merge: "Merging",
   save: "Saving",
