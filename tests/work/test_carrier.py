@@ -11,7 +11,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store import stacks, tasks, workers
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.shared_store import SharedStore, original_place
+from amber_ladder.store.shared_store import original_place
 from amber_ladder.work import merge, plan
 from amber_ladder.work import tasks as work_tasks
 from amber_ladder.work.carrier import Carrier
@@ -48,7 +48,7 @@ class InTheWay(unittest.TestCase):
             tasks.take_up(session, stacks.get_task(session, self.begun.task.id), "pond")
 
     def test_what_will_be_needed_is_brought_before_it_is_asked_for(self) -> None:
-        Carrier(SharedStore(self.shared.as_uri())).round()
+        Carrier(self.shared.as_uri()).round()
         brought = [(self.shared / original_place(one.sha256, ".jpg")).is_file() for one in self.frames]
         self.assertEqual(brought, [True] * 4)
 
@@ -57,18 +57,39 @@ class InTheWay(unittest.TestCase):
         path = FrameStore(settings().data).original(self.frames[2].sha256, ".jpg")
         aside = path.rename(self.shared / "aside")
         self.addCleanup(aside.rename, path)
-        Carrier(SharedStore(self.shared.as_uri())).round()
+        Carrier(self.shared.as_uri()).round()
         self.assertEqual(self.now().task.state, "failed")
         self.assertIn("missing from the data folder: restore it", self.now().task.message)
 
     def test_a_shared_store_that_is_away_holds_nobody_up(self) -> None:
-        with patch.dict(os.environ, {"AWS_ENDPOINT_URL": f"http://127.0.0.1:{free_port(0)}", "AWS_ALLOW_HTTP": "1"}):
-            store = SharedStore("s3://pond")
-        with self.assertLogs("amber_ladder.work.carrier", "WARNING") as told:
-            Carrier(store).round()
-        self.assertIn("does not answer", told.output[0])
+        away = {"AWS_ENDPOINT_URL": f"http://127.0.0.1:{free_port(0)}", "AWS_ALLOW_HTTP": "1"}
+        with patch.dict(os.environ, away), self.assertLogs("amber_ladder.work.carrier", "WARNING") as told:
+            carrier = Carrier("s3://pond")
+            carrier.round()
+            carrier.round()
+        self.assertEqual([one.count("does not answer") for one in told.output], [1])
         work_tasks.run(self.begun.task.id)
         self.assertEqual(self.now().task.state, "done")
+
+    def test_a_folder_that_is_not_mounted_yet_is_found_once_it_is(self) -> None:
+        folder = self.shared / "mounted"
+        carrier = Carrier(folder.as_uri())
+        with self.assertLogs("amber_ladder.work.carrier", "WARNING") as told:
+            carrier.round()
+        self.assertIn("cannot be used", told.output[0])
+        folder.mkdir()
+        carrier.round()
+        self.assertEqual(len(list(folder.rglob("*.jpg"))), 4)
+
+    def test_what_cannot_be_read_does_not_end_the_carrier(self) -> None:
+        self.taken()
+        with transaction() as session:
+            stacks.get_task(session, self.begun.task.id).handed_over = {"place": "results/1"}
+        carrier = Carrier(self.shared.as_uri())
+        with self.assertLogs("amber_ladder.work.carrier", "WARNING") as told:
+            carrier.round()
+            carrier.round()
+        self.assertEqual(len(told.output), 1)
 
     def test_results_that_are_not_there_whole_are_made_anew(self) -> None:
         self.taken()
@@ -81,7 +102,7 @@ class InTheWay(unittest.TestCase):
             }
             stacks.get_task(session, self.begun.task.id).handed_over = handed
         with self.assertLogs("amber_ladder.work.carrier", "WARNING"):
-            Carrier(SharedStore(self.shared.as_uri())).round()
+            Carrier(self.shared.as_uri()).round()
         self.assertEqual(self.now().task.state, "waiting")
         self.assertIsNone(self.now().task.worker)
         work_tasks.run(self.begun.task.id)

@@ -13,7 +13,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store.queue import ANYWHERE, AT_ONCE, AT_STATION, RUN
 from amber_ladder.store.workers import STATION
 from amber_ladder.work import presence
-from amber_ladder.work.carrier import Carrier, shared_store
+from amber_ladder.work.carrier import Carrier
 from amber_ladder.work.patience import patiently
 from amber_ladder.work.tasks import run
 
@@ -79,11 +79,9 @@ async def _show_up(name: str) -> None:
 
 async def _carry() -> None:
     """Serve the workers elsewhere, where a shared store is set."""
-    shared = await asyncio.to_thread(shared_store)
-    if shared is None:
+    if not settings().shared:
         await asyncio.Event().wait()
-        return
-    carrier = Carrier(shared)
+    carrier = Carrier(settings().shared)
     while True:
         await asyncio.sleep(_LOOK_EVERY_S)
         await asyncio.to_thread(carrier.round)

@@ -39,9 +39,10 @@ def work_elsewhere(name: str | None, keep_gb: float) -> int:
     os.umask(0o077)
     data.mkdir(parents=True, exist_ok=True)
     logs.begin("launcher", data)
-    from amber_ladder.work import carrier, presence
+    from amber_ladder.store.shared_store import SharedStore
+    from amber_ladder.work import presence
 
-    carrier.shared_store()
+    SharedStore(os.environ["AMBER_LADDER_SHARED"])  # what cannot be used is said now
     leaving = threading.Event()
     for ending in (signal.SIGINT, signal.SIGTERM):
         signal.signal(ending, lambda _signal, _frame: leaving.set())

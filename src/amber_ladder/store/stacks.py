@@ -54,9 +54,9 @@ def get_product(session: Session, product_id: int, kind: str) -> Product:
     return product
 
 
-def get_task(session: Session, task_id: int) -> Task:
+def get_task(session: Session, task_id: int, *, locked: bool = False) -> Task:
     """One task. Raises NotFound."""
-    task = session.get(Task, task_id)
+    task = session.get(Task, task_id, with_for_update=locked or None)
     if task is None:
         raise NotFound(f"there is no task {task_id}")
     return task

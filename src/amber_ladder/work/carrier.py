@@ -3,8 +3,9 @@
 import logging
 import time
 from dataclasses import dataclass, field
+from pathlib import Path
 
-from amber_ladder.errors import AmberLadderError, DatabaseAway, NotFound, SharedStoreAway, StorageFull
+from amber_ladder.errors import AmberLadderError, DatabaseAway, NotFound, TakenOver
 from amber_ladder.settings import settings
 from amber_ladder.store import queue, stacks, tasks, workers
 from amber_ladder.store.database import Session, transaction
@@ -18,53 +19,56 @@ from amber_ladder.work.presence import THERE_S
 GONE_S = 30.0
 """One that has not for so long is gone: what it had in hand goes to another."""
 _LOOK_AGAIN_S = 5.0
+_TELLING = 60  # characters of what went wrong: later ones say how long it took
 
 log = logging.getLogger(__name__)
-
-
-def shared_store() -> SharedStore | None:
-    """The store that is shared with other machines; None where none is set. Raises BadInput."""
-    return SharedStore(settings().shared) if settings().shared else None
 
 
 @dataclass(slots=True)
 class Carrier:
     """Looks around once with each ``round``; the station's worker calls it, every second or so."""
 
-    shared: SharedStore
+    url: str
+    _store: SharedStore | None = None
     _brought: set[str] = field(default_factory=set)
     _looked_at: dict[int, float] = field(default_factory=dict)
     _watching_since: float | None = None
+    _trouble: str = ""
 
     def round(self) -> None:
-        """Do what there is to do. Trouble with store or database passes: it is tried again with the next round."""
+        """Do what there is to do. No trouble ends it: the next round tries again, and what is told is told once."""
         try:
-            self._fetch()
+            self._store = self._store or SharedStore(self.url)
+            self._fetch(self._store)
             self._take_back()
-            self._bring()
+            self._bring(self._store)
+            self._trouble = ""
         except DatabaseAway:
             self._watching_since = None  # nobody could show up meanwhile
-        except (SharedStoreAway, StorageFull, OSError) as error:
-            log.warning("%s", error)
+        except Exception as error:
+            trouble = str(error)[:_TELLING]
+            if trouble != self._trouble:
+                log.warning("%s", error, exc_info=not isinstance(error, AmberLadderError | OSError))
+            self._trouble = trouble
 
-    def _fetch(self) -> None:
+    def _fetch(self, shared: SharedStore) -> None:
         with transaction() as session:
             waiting = [(one.id, one.attempt, one.handed_over, one.stop_requested) for one in tasks.handed_over(session)]
         for task_id, attempt, handed, stopped in waiting:
             assert handed is not None, "asked for"
             try:
-                finish = None if stopped else elsewhere.receive(self.shared, task_id, handed)
-            except NotFound as error:
+                finish = None if stopped else elsewhere.receive(shared, task_id, handed)
+                with transaction() as session:
+                    task = tasks.held(session, task_id, attempt)
+                    if finish:
+                        finish(session)
+                    tasks.end(session, task, *(("done",) if finish else ("stopped", "stopped by hand")))
+            except (NotFound, TakenOver) as error:
                 log.warning("task %s: %s; it is done anew", task_id, error)
                 self._again([task_id])
                 continue
-            with transaction() as session:
-                task = tasks.held(session, task_id, attempt)
-                if finish:
-                    finish(session)
-                tasks.end(session, task, *(("done",) if finish else ("stopped", "stopped by hand")))
             log.info("task %s: fetched from %s", task_id, handed["place"])
-            elsewhere.forget(self.shared, handed)
+            elsewhere.forget(shared, handed)
 
     def _take_back(self) -> None:
         """After the database was away, workers are given the time to show up again."""
@@ -79,11 +83,14 @@ class Carrier:
     def _again(self, task_ids: list[int]) -> None:
         for task_id in task_ids:
             with transaction() as session:
-                tasks.abandon(session, stacks.get_task(session, task_id))
+                task = stacks.get_task(session, task_id, locked=True)
+                if task.state in tasks.ENDED:
+                    continue
+                tasks.abandon(session, task)
                 queue.forget(session, task_id)
             queue.enqueue(task_id, where=queue.ANYWHERE)
 
-    def _bring(self) -> None:
+    def _bring(self, shared: SharedStore) -> None:
         """Bring what workers elsewhere need, and will need next."""
         with transaction() as session:
             there = len(workers.elsewhere(session, THERE_S))
@@ -95,12 +102,10 @@ class Carrier:
                 place = original_place(sha256, suffix)
                 if place in self._brought and not missed:
                     continue
-                if not self.shared.has(place):
+                if not shared.has(place):
                     try:
-                        self._put(store, sha256, suffix, place)
-                    except AmberLadderError as error:
-                        if isinstance(error, SharedStoreAway):
-                            raise
+                        shared.put(place, self._sound(store, sha256, suffix))
+                    except NotFound as error:
                         self._fail(task_id, str(error))
                         break
                 self._brought.add(place)
@@ -116,11 +121,11 @@ class Carrier:
         coming = [waiting[one] for one in turns if one in waiting][: there + 1]
         return {one.id: elsewhere.originals_of(session, one.id) for one in [*fetching, *coming]}
 
-    def _put(self, store: FrameStore, sha256: str, suffix: str, place: str) -> None:
+    def _sound(self, store: FrameStore, sha256: str, suffix: str) -> Path:
         path = store.original(sha256, suffix)
         if sha256_of(path) != sha256:
             raise NotFound(f"the original {sha256[:12]}… is damaged: run ./ladder doctor")
-        self.shared.put(place, path)
+        return path
 
     def _fail(self, task_id: int, why: str) -> None:
         with transaction() as session:
