@@ -64,7 +64,7 @@ function SpecimenRow({ row: { specimen, stack, stacks, merge_id, worked_at } }: 
   const title = `${specimen.catalogue_number} ${specimen.name}`;
   const under = [
     specimen.kind,
-    specimen.mount,
+    specimen.mount !== `in ${specimen.medium}` && specimen.mount,
     specimen.medium_index > 1 && `in ${specimen.medium} (n ${specimen.medium_index})`,
   ]
     .filter(Boolean)
