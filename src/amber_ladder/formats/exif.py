@@ -12,7 +12,6 @@ from PIL import ExifTags, Image, TiffImagePlugin, TiffTags
 _OF_THE_PICTURE = (
     ExifTags.Base.Make,
     ExifTags.Base.Model,
-    ExifTags.Base.Orientation,
     ExifTags.Base.DateTime,
     ExifTags.Base.Artist,
     ExifTags.Base.Copyright,
