@@ -7,9 +7,9 @@ from starlette.testclient import TestClient
 
 from amber_ladder.api.app import create_app
 from amber_ladder.launch.serve import SOURCE
-from amber_ladder.work import tasks
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
 from tests.support.station import database
+from tests.support.takes import have_done
 
 
 class Api(unittest.TestCase):
@@ -150,7 +150,7 @@ class Api(unittest.TestCase):
         number = merged["id"]
         self.refused(self.client.get(f"/api/merges/{number}/label"), 404)
         self.refused(self.client.get(f"/api/pictures/composite/{number}/picture.dzi"), 404)
-        tasks.run(merged["task"]["id"])
+        have_done(merged["task"]["id"])
         stack = self.client.get(f"/api/stacks/{made['id']}").json()
         self.assertEqual(stack["takes"][0]["merges"][0]["task"]["state"], "done")
         for path, kind in (

@@ -8,10 +8,10 @@ import numpy as np
 from starlette.testclient import TestClient
 
 from amber_ladder.api.app import create_app
-from amber_ladder.work import tasks
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
 from tests.support.rulings import ruled_slide
 from tests.support.station import database
+from tests.support.takes import have_done
 
 SENSOR = {"width_px": 480, "height_px": 320, "pixel_um": 16.0}
 
@@ -102,7 +102,7 @@ class RigsApi(unittest.TestCase):
             self.client.put(f"/api/takes/{take['id']}/frames/{i}.jpg", content=picture(480, 320, seed=8, shot=i))
         self.client.post(f"/api/takes/{take['id']}/finish")
         merge = self.made(f"takes/{take['id']}/merges", {"method": "blend"})
-        tasks.run(merge["task"]["id"])
+        have_done(merge["task"]["id"])
         return dict(self.client.get(f"/api/merges/{merge['id']}/record.json").json())
 
     def test_a_ramp_over_http(self) -> None:

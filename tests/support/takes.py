@@ -32,11 +32,11 @@ def shot_stack(number: str = "SHOT-1") -> StackView:
     stack = new_stack(number, far_um=700)
     take = takes.begin_take(stack.id, "moss-capsule")
     assert take.task is not None
-    _ended(take.task.id)
+    have_done(take.task.id)
     return plan.read_stack(stack.id)
 
 
-def _ended(task_id: int) -> None:
+def have_done(task_id: int) -> None:
     """Have a task done: by the worker where one runs (it has taken it up already), else here."""
     if running.cache_info().currsize:
         until(lambda: task_id not in tasks.unfinished(), f"task {task_id}")
@@ -84,7 +84,7 @@ def merged(take_id: int, method: str = "select") -> MergeView:
     def now() -> MergeView:
         return next(m for t in plan.read_stack(stack_id).takes for m in t.merges if m.id == begun.id)
 
-    _ended(begun.task.id)
+    have_done(begun.task.id)
     done = now()
     assert done.task.state == "done", done.task.message
     return done
