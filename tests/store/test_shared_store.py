@@ -5,17 +5,13 @@ import os
 import shutil
 import tempfile
 import unittest
-import urllib.request
 from pathlib import Path
 from unittest.mock import patch
 
-from moto.server import ThreadedMotoServer
-
 from amber_ladder.errors import BadInput, NotFound, SharedStoreAway
-from amber_ladder.launch.postgres import free_port
 from amber_ladder.store.shared_store import SharedStore
+from tests.support import s3
 
-AWS = {"AWS_ALLOW_HTTP": "true", "AWS_REGION": "us-east-1", "AWS_ACCESS_KEY_ID": "for", "AWS_SECRET_ACCESS_KEY": "t"}
 CONTENT = bytes(range(256)) * 60_000  # in several parts
 
 
@@ -61,19 +57,14 @@ class InAFolder(unittest.TestCase):
 
 class OnS3(InAFolder):
     def open(self) -> SharedStore:
-        server = ThreadedMotoServer(ip_address="127.0.0.1", port=0, verbose=False)
-        server.start()
-        self.addCleanup(server.stop)
-        host, port = server.get_host_and_port()
-        urllib.request.urlopen(urllib.request.Request(f"http://{host}:{port}/pond", method="PUT")).close()
-        with patch.dict(os.environ, {"AWS_ENDPOINT_URL": f"http://{host}:{port}", **AWS}):
-            return SharedStore("s3://pond/ladder")
+        with patch.dict(os.environ, s3.bucket(self.addCleanup)):
+            return SharedStore(s3.URL)
 
 
 class Addresses(unittest.TestCase):
     def test_a_store_that_does_not_answer_is_said_to_be_away(self) -> None:
-        with patch.dict(os.environ, {"AWS_ENDPOINT_URL": f"http://127.0.0.1:{free_port(0)}", **AWS}):
-            store = SharedStore("s3://pond/ladder")
+        with patch.dict(os.environ, s3.nobody()):
+            store = SharedStore(s3.URL)
         with self.assertRaisesRegex(SharedStoreAway, "does not answer"):
             store.has("frame.jpg")
 

@@ -6,7 +6,6 @@ import unittest
 from pathlib import Path
 from unittest.mock import patch
 
-from amber_ladder.launch.postgres import free_port
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks, tasks, workers
 from amber_ladder.store.database import transaction
@@ -18,6 +17,7 @@ from amber_ladder.work.carrier import Carrier
 from amber_ladder.work.merge import MergeEntry
 from amber_ladder.work.merge.elsewhere import prune
 from amber_ladder.work.stack.views import MergeView
+from tests.support import s3
 from tests.support.station import database
 from tests.support.takes import new_stack, shot_stack, take_of
 
@@ -62,9 +62,8 @@ class InTheWay(unittest.TestCase):
         self.assertIn("missing from the data folder: restore it", self.now().task.message)
 
     def test_a_shared_store_that_is_away_holds_nobody_up(self) -> None:
-        away = {"AWS_ENDPOINT_URL": f"http://127.0.0.1:{free_port(0)}", "AWS_ALLOW_HTTP": "1"}
-        with patch.dict(os.environ, away), self.assertLogs("amber_ladder.work.carrier", "WARNING") as told:
-            carrier = Carrier("s3://pond")
+        with patch.dict(os.environ, s3.nobody()), self.assertLogs("amber_ladder.work.carrier", "WARNING") as told:
+            carrier = Carrier(s3.URL)
             carrier.round()
             carrier.round()
         self.assertEqual([one.count("does not answer") for one in told.output], [1])

@@ -3,6 +3,7 @@
 import logging
 import time
 from dataclasses import dataclass, field
+from math import inf
 from pathlib import Path
 
 from amber_ladder.errors import AmberLadderError, DatabaseAway, NotFound, TakenOver
@@ -97,7 +98,7 @@ class Carrier:
             needed = self._needed(session, there) if there else {}
         store = FrameStore(settings().data)
         for task_id, originals in needed.items():
-            missed = time.monotonic() - self._looked_at.get(task_id, 0.0) > _LOOK_AGAIN_S
+            missed = time.monotonic() - self._looked_at.get(task_id, -inf) > _LOOK_AGAIN_S
             for sha256, suffix in originals:
                 place = original_place(sha256, suffix)
                 if place in self._brought and not missed:
@@ -109,7 +110,8 @@ class Carrier:
                         self._fail(task_id, str(error))
                         break
                 self._brought.add(place)
-            self._looked_at[task_id] = time.monotonic()
+            if missed:
+                self._looked_at[task_id] = time.monotonic()
         self._looked_at = {one: at for one, at in self._looked_at.items() if one in needed}
 
     def _needed(self, session: Session, there: int) -> dict[int, list[tuple[str, str]]]:
