@@ -161,7 +161,7 @@ def _spread(
     out[top:bottom, left:right] += blurred[: min(bottom, height) - top, : min(right, width) - left]
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _weigh(light: Float, place: Float, index: np.float32, part: Float) -> None:
     for y in range(light.shape[0]):
         for x in range(light.shape[1]):

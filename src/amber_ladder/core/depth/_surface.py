@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,6 +19,7 @@ the second more for each unit of the logarithm of their number (found on noise w
 
 _ENOUGH_PX = 1_000_000  # for a percentile
 _AGREE_PX = 9
+_NEAR_PX, _BESIDE = 7, 76  # of 255: three tenths of the pixels around
 _DISAGREE_FRAMES = 1.5
 
 
@@ -45,31 +47,78 @@ def surface(index: Float, confidence: Float, count: int) -> Surface:
     Single outliers give way to the median of their neighbours; what no frame showed sharply is filled from
     around it, ever coarser, by push and pull (Gortler et al. 1996), weighted by confidence.
     """
-    measured = np.isfinite(index)
-    no_noise = cv2.blur(confidence, (_AGREE_PX, _AGREE_PX)) > noise_peak(count)
-    sure = (confidence >= SURE) & no_noise
-    trust = np.where(measured, np.clip(confidence / SURE, 0.0, 4.0), 0.0).astype(np.float32)
-    trust *= np.where(sure, 1.0, 0.02).astype(np.float32)
-    start = np.where(measured, index, 0.0).astype(np.float32)
-    complete = _push_pull(start, trust)
-    candidate = np.where(sure, start, complete).astype(np.float32)
-    calm = np.asarray(cv2.medianBlur(candidate, 5), np.float32)
-    # A pixel far from the median of its neighbours is a wrong peak (noise, a glint), not a hair: those are
-    # wider than the window over which focus was measured.
-    outlier = np.abs(candidate - calm) > 1.5
-    cleaned = np.where(outlier, calm, candidate).astype(np.float32)
-    smooth = _weighted_smooth(cleaned, trust)
-    near_sure = cv2.blur(sure.astype(np.float32), (7, 7)) > 0.3
-    known = near_sure & no_noise & measured & ~_torn(cleaned)
-    return Surface(np.where(sure & ~outlier, smooth, calm).astype(np.float32), known)
+    around = np.asarray(cv2.blur(confidence, (_AGREE_PX, _AGREE_PX)), np.float32)
+    start, trust = np.empty_like(index), np.empty_like(index)
+    sure, told = np.empty(index.shape, np.uint8), np.empty(index.shape, np.bool_)
+    _weigh(index, confidence, around, np.float32(noise_peak(count)), start, trust, sure, told)
+    cleaned = _push_pull(start, trust)
+    np.copyto(cleaned, start, where=sure > 0)
+    calm = np.asarray(cv2.medianBlur(cleaned, 5), np.float32)
+    near_sure = np.asarray(cv2.blur(sure, (_NEAR_PX, _NEAR_PX)), np.uint8)
+    _clean(cleaned, calm, trust, sure, start)
+    top, bottom = (np.asarray(cv2.GaussianBlur(plane, (0, 0), 1.2), np.float32) for plane in (start, trust))
+    _smooth(cleaned, top, bottom, sure, calm)
+    box = (_AGREE_PX, _AGREE_PX)
+    mean, square = (np.asarray(of(cleaned, cv2.CV_32F, box), np.float32) for of in (cv2.boxFilter, cv2.sqrBoxFilter))
+    _leave_out_torn(near_sure, mean, square, told)
+    return Surface(calm, told)
 
 
-def _torn(index: Float) -> NDArray[np.bool_]:
-    """Where neighbouring peaks disagree: at steps in depth, and beside a nearer edge whose blur outshines what lies
-    behind. The peaks there are strong, and wrong by many frames: an honest map leaves them out."""
-    mean = cv2.blur(index, (_AGREE_PX, _AGREE_PX))
-    spread = cv2.blur(index * index, (_AGREE_PX, _AGREE_PX)) - mean * mean
-    return np.asarray(spread > _DISAGREE_FRAMES**2)
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _weigh(
+    index: Float, confidence: Float, around: Float, noise: np.float32, start: Float, trust: Float,
+    sure: NDArray[np.uint8], told: NDArray[np.bool_],
+) -> None:  # fmt: skip
+    """What each pixel's own peak is worth: ``trust``, whether it is ``sure`` (0 or 255), and ``told`` at all."""
+    full, least, most = np.float32(SURE), np.float32(0.02), np.float32(4)
+    for y in numba.prange(index.shape[0]):
+        for x in range(index.shape[1]):
+            measured, no_noise = np.isfinite(index[y, x]), around[y, x] > noise
+            own = confidence[y, x] >= full and no_noise
+            start[y, x] = index[y, x] if measured else np.float32(0)
+            weight = min(max(confidence[y, x] / full, np.float32(0)), most) if measured else np.float32(0)
+            trust[y, x] = weight if own else weight * least
+            sure[y, x] = 255 if own else 0
+            told[y, x] = measured and no_noise
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _clean(cleaned: Float, calm: Float, trust: Float, sure: NDArray[np.uint8], weighted: Float) -> None:
+    """Wrong peaks (noise, a glint) give way to their neighbours; ``trust`` and ``weighted`` become those of the smooth.
+
+    A pixel far from the median around it is no hair: those are wider than the window over which focus was measured.
+    """
+    for y in numba.prange(cleaned.shape[0]):
+        for x in range(cleaned.shape[1]):
+            if abs(cleaned[y, x] - calm[y, x]) > np.float32(1.5):
+                cleaned[y, x], sure[y, x] = calm[y, x], 0
+            trust[y, x] += np.float32(1e-3)
+            weighted[y, x] = cleaned[y, x] * trust[y, x]
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _smooth(cleaned: Float, top: Float, bottom: Float, sure: NDArray[np.uint8], calm: Float) -> None:
+    """Sure pixels in ``calm`` become the weighted mean around them, but not across a step in depth."""
+    for y in numba.prange(cleaned.shape[0]):
+        for x in range(cleaned.shape[1]):
+            if sure[y, x] > 0:
+                smooth = top[y, x] / bottom[y, x]
+                apart = abs(smooth - cleaned[y, x]) > np.float32(0.7)
+                calm[y, x] = cleaned[y, x] if apart else smooth
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _leave_out_torn(near_sure: NDArray[np.uint8], mean: Float, square: Float, known: NDArray[np.bool_]) -> None:
+    """Known is what lies beside sure pixels, and where neighbouring peaks agree.
+
+    At steps in depth, and beside a nearer edge whose blur outshines what lies behind, they are strong and wrong by many
+    frames: an honest map leaves them out.
+    """
+    most = np.float32(_DISAGREE_FRAMES**2)
+    for y in numba.prange(mean.shape[0]):
+        for x in range(mean.shape[1]):
+            agree = square[y, x] - mean[y, x] * mean[y, x] <= most
+            known[y, x] = known[y, x] and near_sure[y, x] > _BESIDE and agree
 
 
 def depth_spread(depth: Float) -> tuple[float, float] | None:
@@ -86,27 +135,28 @@ def depth_spread(depth: Float) -> tuple[float, float] | None:
     return float(near), float(far)
 
 
-def _weighted_smooth(index: Float, trust: Float) -> Float:
-    weight = trust + np.float32(1e-3)
-    top = cv2.GaussianBlur(index * weight, (0, 0), 1.2)
-    bottom = cv2.GaussianBlur(weight, (0, 0), 1.2)
-    smooth = np.asarray(top / bottom, np.float32)
-    # Not across a step in depth: there the mean of both sides would be the depth of neither.
-    return np.where(np.abs(smooth - index) > 0.7, index, smooth).astype(np.float32)
-
-
 def _push_pull(value: Float, weight: Float) -> Float:
     if min(value.shape) <= 2:
         total = float(weight.sum())
         mean = float((value * weight).sum()) / total if total > 0 else float(value.mean())
         return np.where(weight > 0.5, value, mean).astype(np.float32)
     size = ((value.shape[1] + 1) // 2, (value.shape[0] + 1) // 2)
-    pooled = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
-    carried = cv2.resize(value * weight, size, interpolation=cv2.INTER_AREA)
+    pooled = np.asarray(cv2.resize(weight, size, interpolation=cv2.INTER_AREA), np.float32)
+    carried = np.asarray(cv2.resize(cv2.multiply(value, weight), size, interpolation=cv2.INTER_AREA), np.float32)
     coarse = _push_pull(
         (carried / np.maximum(pooled, 1e-9)).astype(np.float32),
         np.minimum(pooled * 2, 1.0).astype(np.float32),
     )
-    filled = cv2.resize(coarse, (value.shape[1], value.shape[0]), interpolation=cv2.INTER_LINEAR)
-    share = np.minimum(weight, 1.0)
-    return (share * value + (1 - share) * filled).astype(np.float32)
+    filled = np.asarray(
+        cv2.resize(coarse, (value.shape[1], value.shape[0]), interpolation=cv2.INTER_LINEAR), np.float32
+    )
+    _fill(value, weight, filled)
+    return filled
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _fill(value: Float, weight: Float, filled: Float) -> None:
+    for y in numba.prange(value.shape[0]):
+        for x in range(value.shape[1]):
+            share = min(weight[y, x], np.float32(1))
+            filled[y, x] = share * value[y, x] + (np.float32(1) - share) * filled[y, x]

@@ -37,16 +37,20 @@ class PeakTracker:
         self._index = np.full(shape, -1, np.int16)
         self._before = np.zeros(shape, np.float32)
         self._after = np.zeros(shape, np.float32)
-        self._previous = np.full(shape, -1.0, np.float32)
+        self._previous, self._previous_gain = np.full(shape, -1.0, np.float32), np.float32(1)
         self._sum = np.zeros(shape, np.float32)
         self._seen = np.zeros(shape, np.int16)
 
     def add(self, energy: Float, gain: float = 1.0) -> None:
-        """The next frame's energy (H, W), negative where the frame does not reach; it counts ``gain`` times."""
+        """The next frame's energy (H, W), negative where the frame does not reach; it counts ``gain`` times.
+
+        The array is kept until the next one, and must not change.
+        """
         _update(
             energy, np.float32(gain), self._count, self._best, self._index, self._before, self._after,
-            self._previous, self._sum, self._seen,
+            self._previous, self._previous_gain, self._sum, self._seen,
         )  # fmt: skip
+        self._previous, self._previous_gain = energy, np.float32(gain)
         self._count += 1
 
     def peaks(self) -> Peaks:
@@ -79,7 +83,7 @@ def _median_by_frame(
     return medians
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _top(
     best: Float,
     before: Float,
@@ -107,7 +111,7 @@ def _top(
             confidence[y, x] = best[y, x] / max(mean, _TINY) - 1.0 if best[y, x] > 0 else 0.0
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _update(
     energy: Float,
     gain: np.float32,
@@ -117,20 +121,22 @@ def _update(
     before: Float,
     after: Float,
     previous: Float,
+    previous_gain: np.float32,
     total: Float,
     seen: NDArray[np.int16],
 ) -> None:
+    none, one = np.float32(0), np.int16(1)
+    own, last = np.int16(frame), np.int16(frame - 1 if frame > 0 else -2)
     for y in numba.prange(energy.shape[0]):
+        # Without branches, and so for several pixels at once.
         for x in range(energy.shape[1]):
-            e = energy[y, x] * gain
-            if e >= 0:
-                if index[y, x] == frame - 1 and frame > 0:
-                    after[y, x] = e
-                if e > best[y, x]:
-                    best[y, x] = e
-                    index[y, x] = frame
-                    before[y, x] = max(previous[y, x], np.float32(0))
-                    after[y, x] = 0
-                total[y, x] += e
-                seen[y, x] += 1
-            previous[y, x] = e
+            e, top, at = energy[y, x] * gain, best[y, x], index[y, x]
+            reaches = e >= none
+            rises = reaches and e > top
+            beyond = e if reaches and at == last else after[y, x]
+            after[y, x] = none if rises else beyond
+            before[y, x] = max(previous[y, x] * previous_gain, none) if rises else before[y, x]
+            best[y, x] = e if rises else top
+            index[y, x] = own if rises else at
+            total[y, x] += e if reaches else none
+            seen[y, x] += one if reaches else np.int16(0)

@@ -49,7 +49,7 @@ def merge_auto(
     return picked, mixed, given
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _mix(picked: NDArray[Any], crossed: NDArray[Any], say: NDArray[np.float32]) -> None:
     for y in numba.prange(picked.shape[0]):
         for x in range(picked.shape[1]):

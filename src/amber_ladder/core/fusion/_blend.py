@@ -63,7 +63,7 @@ def _shares(winner: NDArray[np.int16], found: Survey) -> tuple[float, ...]:
     return tuple((np.bincount(own, minlength=len(found.used)) / own.size).tolist())
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _accumulate(picture: NDArray[Any], say: Float, total: Float, weight: Float) -> None:
     for y in numba.prange(say.shape[0]):
         for x in range(say.shape[1]):

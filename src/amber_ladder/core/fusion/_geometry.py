@@ -10,12 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.depth import Surface
-from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.frames import Progress, ahead
 from amber_ladder.core.fusion._growth import Growth, growth_between
 from amber_ladder.core.fusion._moved import MotionWatch
+from amber_ladder.core.fusion._small import SmallPictures, shrunk
 from amber_ladder.core.light import APART, even_out, log_ratio
 from amber_ladder.core.registration import (
     Fit,
+    Levelled,
     Link,
     Matrix,
     Relief,
@@ -32,8 +34,6 @@ from amber_ladder.core.registration import (
 
 Float = NDArray[np.float32]
 
-_MOST_PX = 400_000
-_NEVER_SHRUNK_PX = 150_000  # below this there are too few pixels to spare any
 _GAMMA = 2.2  # of common picture files, nearly enough
 _EVEN_PX = 6.0  # over which depth is evened out: its noise, times the blur's change, would be taken for movement
 _STEEP = 0.9  # spread of depth within that, in steps, above which blur changes too fast to be reckoned with
@@ -72,7 +72,7 @@ class Geometry:
 
 
 def second_look(
-    frames: FrameSource,
+    pictures: SmallPictures,
     used: Sequence[int],
     rough: Sequence[Matrix],
     found: Surface,
@@ -93,15 +93,12 @@ def second_look(
     frames show something quite different. ``growth`` is the least and the most by which the picture can grow a step:
     frames that say otherwise are not believed.
     """
-    shrink = 2 if found.index.size > _NEVER_SHRUNK_PX else 1
-    while found.index.size / shrink**2 > _MOST_PX:
-        shrink *= 2
+    shrink = pictures.shrink
     look = _Look(
-        frames,
+        pictures,
         used,
         [rescaled(one, 1.0 / (shrink * factor)) for one in rough],
         factor,
-        shrink,
         z,
         leaps,
         found,
@@ -188,19 +185,18 @@ class _Look:
 
     def __init__(
         self,
-        frames: FrameSource,
+        pictures: SmallPictures,
         used: Sequence[int],
         rough: Sequence[Matrix],
         factor: int,
-        shrink: int,
         z: Sequence[float],
         leaps: Collection[int],
         found: Surface,
         spread_px: float,
     ) -> None:
-        self._frames, self._used, self._rough, self._z, self._leaps = frames, used, rough, z, leaps
-        self._factor = factor * shrink
-        self._in_focus = spread_px**2 / self._factor**2 + 1.0 / 12.0
+        self._pictures, self._used, self._rough, self._z, self._leaps = pictures, used, rough, z, leaps
+        shrink = pictures.shrink
+        self._in_focus = spread_px**2 / (factor * shrink) ** 2 + 1.0 / 12.0
         rows, columns = found.index.shape[0] // shrink, found.index.shape[1] // shrink
         self.shape = (rows, columns)
         index, known = shrunk(found.index, shrink), shrunk(found.known.astype(np.float32), shrink)
@@ -217,10 +213,8 @@ class _Look:
         return ahead(lambda place: self._tried.pop(place, None) or self._side(place), places)
 
     def _side(self, place: int) -> Side:
-        rows, columns = self.shape
-        grey = self._frames.grey(self._used[place], self._factor)
-        # A size that cannot be divided evenly leaves a row or column over.
-        return Side(np.asarray(cv2.pow(grey[:rows, :columns], _GAMMA), np.float32), self._z[place])
+        grey = self._pictures.grey(self._used[place])
+        return Side(np.asarray(cv2.pow(grey, _GAMMA), np.float32), self._z[place])
 
     def blur(self) -> float | None:
         """How fast blur grows, κ in px² a step²: the median of what pairs show that have much in focus.
@@ -252,7 +246,7 @@ class _Look:
         if fit and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
             return Link(first, second, fit.matrix, fit.covariance, fit.bias)
         if second == first + 1 and blur is None:
-            encoded = (np.asarray(side.light ** np.float32(1.0 / _GAMMA), np.float32) for side in (one, two))
+            encoded = (Levelled(np.asarray(side.light ** np.float32(1.0 / _GAMMA), np.float32)) for side in (one, two))
             pair = register_pair(*encoded)
             return Link(first, second, pair.matrix, pair.covariance + _FIRST_LOOK_PX, np.zeros(4))
         if second == first + 1:
@@ -347,15 +341,6 @@ def _evened(depth: Float, known: Float) -> tuple[Float, Float, Float]:
     return np.asarray(even, np.float32), np.asarray(share, np.float32), np.asarray(spread, np.float32)
 
 
-def shrunk(plane: Float, factor: int) -> Float:
-    """A plane (H, W) averaged over ``factor`` × ``factor`` px; what is left over at its end is cut off."""
-    if factor == 1:
-        return plane
-    rows, columns = plane.shape[0] // factor, plane.shape[1] // factor
-    whole = plane[: rows * factor, : columns * factor]
-    return np.asarray(cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
-
-
 def carried_over(
     index: Float, peaks: Float, confidence: Float, rough: Sequence[Matrix], matrices: Sequence[Matrix], factor: int
 ) -> tuple[Float, Float]:
@@ -371,7 +356,7 @@ def carried_over(
     return new_peaks, new_confidence
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _carry_over(
     index: Float, peaks: Float, confidence: Float, back: Float, new_peaks: Float, new_confidence: Float
 ) -> None:

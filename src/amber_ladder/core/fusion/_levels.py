@@ -50,7 +50,7 @@ def tiles_of(shape: tuple[int, int], reach: int, wanted: NDArray[np.uint8] | Non
     return np.array(tiles, np.int64).reshape(-1, 4)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _halve(rows: NDArray[Any], out: Float) -> None:
     height, width = rows.shape[0], rows.shape[1] // 3
     four, six, whole = np.float32(4), np.float32(6), np.float32(1 / 256)
@@ -78,7 +78,7 @@ def _halve(rows: NDArray[Any], out: Float) -> None:
                     out[j, i, k] = whole * (far + four * near + six * total[3 * x + k])
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _weigh(picture: NDArray[Any], out: Float) -> None:
     red, green, blue = _RED, _GREEN, _BLUE
     for y in numba.prange(out.shape[0]):
@@ -86,14 +86,14 @@ def _weigh(picture: NDArray[Any], out: Float) -> None:
             out[y, x] = red * picture[y, x, 0] + green * picture[y, x, 1] + blue * picture[y, x, 2]
 
 
-@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def _mirrored(at: int, length: int) -> int:
     at = -at if at < 0 else at
     at = 2 * length - 2 - at if at >= length else at
     return min(max(at, 0), length - 1)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def take(
     present: NDArray[Any],
     coarser: Float,
@@ -139,7 +139,7 @@ def take(
                         all_detail[y, left + k, c] += np.float32(own[k, c]) - between(coarser, y, left + k, c)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def average(
     present: NDArray[Any],
     coarser: Float,
@@ -173,7 +173,7 @@ def average(
                 detail[y, x, c] += share * (np.float32(present[y, x, c]) - between(coarser, y, x, c))
 
 
-@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def _beyond(own: NDArray[Any], mixed: Float, k: int, out: Float) -> None:
     """What a pixel of a row holds beyond the coarser level."""
     m = 3 * ((k >> 1) + 1)
@@ -189,7 +189,7 @@ def _beyond(own: NDArray[Any], mixed: Float, k: int, out: Float) -> None:
         out[k, 2] = np.float32(own[k, 2]) - (eighth * (mixed[m - 1] + mixed[m + 5]) + most * mixed[m + 2])
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _mix_rows(coarser: Float, y: int, left: int, out: Float) -> None:
     """The coarser level's RGB between its rows, from the column before that of the even column ``left`` on."""
     rows, columns, _ = coarser.shape
@@ -213,7 +213,7 @@ def _mix_rows(coarser: Float, y: int, left: int, out: Float) -> None:
             out[3 * (i - first) + c] = out[3 * (high - 1 - first) + c]
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _blurred_across(
     present: NDArray[Any], coarser: Float, top: int, bottom: int, left: int, right: int, weights: Float
 ) -> Float:
@@ -240,7 +240,7 @@ def _blurred_across(
     return out
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _blurred_down(rows: Float, at: int, weights: Float, out: Float) -> None:
     """A row, averaged with those above and below."""
     weight, here = weights[0], rows[at]
@@ -252,7 +252,7 @@ def _blurred_down(rows: Float, at: int, weights: Float, out: Float) -> None:
             out[k] += weight * (above[k] + below[k])
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _square(own: Float, coarser: Float, y: int, start: int, width: int, line: Float, out: Float) -> None:
     """Squared detail of a row from the even column ``start`` on, mirrored where that lies outside its ``width``.
 
@@ -293,7 +293,7 @@ def _square(own: Float, coarser: Float, y: int, start: int, width: int, line: Fl
         out[k] = out[_mirrored(start + k, width) - start]
 
 
-@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def between(coarse: Float, y: int, x: int, c: int) -> Any:
     """Value of the next coarser level at a pixel of this one: the 1-4-6-4-1 kernel, borders repeated."""
     rows, columns = coarse.shape[0], coarse.shape[1]
@@ -315,7 +315,7 @@ def between(coarse: Float, y: int, x: int, c: int) -> Any:
     return np.float32(0.125) * (above + below) + np.float32(0.75) * here
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def quiet(
     detail: Float, best: Float, all_detail: Float, total: Float, seen: Float, calm: float, believed: float
 ) -> None:
@@ -331,7 +331,7 @@ def quiet(
                 detail[y, x, c] += say * (all_detail[y, x, c] / seen[y, x] - detail[y, x, c])
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def expand_onto(coarse: Float, detail: Float) -> None:
     """Add the next coarser level to the detail of one."""
     for y in numba.prange(detail.shape[0]):
@@ -340,7 +340,7 @@ def expand_onto(coarse: Float, detail: Float) -> None:
                 detail[y, x, c] += between(coarse, y, x, c)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def widen(warped: NDArray[Any], reach: NDArray[np.uint8], low: NDArray[Any], high: NDArray[Any]) -> None:
     """The lowest and highest tone that any frame has at a place which it reaches."""
     rows, width = reach.shape[0], 3 * reach.shape[1]

@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -106,11 +107,21 @@ def _depth(found: Survey, shape: tuple[int, int]) -> tuple[NDArray[np.float32], 
             for plane in (index, u)
         )
         known = np.asarray(cv2.resize(known, (width, height), interpolation=cv2.INTER_NEAREST), np.uint8)
-    x, y, w, h = found.crop
-    window = (slice(y, y + h), slice(x, x + w))
-    shown = []
-    for plane in (index, u):
-        whole = np.full(shape, np.nan, np.float32)
-        whole[window] = np.where(known[window] > 0, plane[window], np.nan)
-        shown.append(whole)
-    return shown[0], shown[1]
+    shown = np.empty(shape, np.float32), np.empty(shape, np.float32)
+    for plane, out in zip((index, u), shown, strict=True):
+        _only_known(plane, known, np.array(found.crop), out)
+    return shown
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _only_known(
+    plane: NDArray[np.float32], known: NDArray[np.uint8], crop: NDArray[np.int64], out: NDArray[np.float32]
+) -> None:
+    """NaN where nothing is known, and outside the crop (x, y, width, height)."""
+    left, top, right, bottom = crop[0], crop[1], crop[0] + crop[2], crop[1] + crop[3]
+    for y in numba.prange(out.shape[0]):
+        out[y] = np.nan
+        if top <= y < bottom:
+            for x in range(left, right):
+                if known[y, x] > 0:
+                    out[y, x] = plane[y, x]

@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._plain import HALF_AVERAGE, nothing_sharp
 from amber_ladder.core.fusion._survey import Survey
-from amber_ladder.core.registration import along_run, inverse, steady_run, warped_picture
+from amber_ladder.core.registration import along_run, inverse, one_pixel, steady_run
 
 Float = NDArray[np.float32]
 
-_TILE_PX = 64
+_STRETCH_PX = 16  # of a row, in which a frame may have no part
 _FIXED = np.array([128, 32768, 0.5], np.float32)  # parts of a tone, of a share, and what rounds when they are stored
 _FLOATING = np.array([1, 1, 0], np.float32)
 _HALF_BLEND = np.float32(0.65)
@@ -36,21 +36,19 @@ class DepthPick:
         self._index = np.clip(index, 0, len(found.used) - 1)
         calm = nothing_sharp(found)
         self._calm = np.asarray(cv2.resize(calm, shape[::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
-        self._lowest, self._highest = _extremes(self._index)
-        _, calmest = _extremes(self._calm)
-        self._calmest = calmest > 0
-        self._reach = _HALF_BLEND + (HALF_AVERAGE - _HALF_BLEND) * calmest / np.float32(255)
+        stretches = (shape[0], -(-shape[1] // _STRETCH_PX))
+        self._lowest, self._highest = np.empty(stretches, np.float32), np.empty(stretches, np.float32)
+        _extremes(self._index, self._calm, self._lowest, self._highest)
         # Of 8 bits in fixed point, which halves the memory.
         store, self._parts = (np.uint16, _FIXED) if dtype == np.uint8 else (np.float32, _FLOATING)
         self._total, self._weight = np.zeros((*shape, 3), store), np.zeros(shape, store)
 
     def add(self, place: int, picture: NDArray[Any]) -> None:
         """The used frame at a place: RGB (H, W, 3)."""
-        there = (self._lowest < place + self._reach) & (self._highest > place - self._reach)
-        tiles = np.column_stack([np.argwhere(there), self._calmest[there]])
         _pick(
             picture, inverse(self._found.matrices[place]), np.float32(self._found.gains[place]), self._index,
-            self._calm, np.float32(place), tiles, self._parts, self._largest, self._total, self._weight,
+            self._calm, np.float32(place), self._lowest, self._highest, self._parts, self._largest, self._total,
+            self._weight,
         )  # fmt: skip
 
     def picture(self, frames: FrameSource) -> NDArray[Any]:
@@ -62,14 +60,13 @@ class DepthPick:
 
     def _fill_uncovered(self, frames: FrameSource) -> None:
         # At the edge a wanted frame may not reach: the reference frame covers everything there.
-        missing, found = self._weight <= 0, self._found
-        if missing.any():
+        found = self._found
+        if self._weight.min() <= 0:
             # Of a range of frames that leaves it out, the one next to it, mirrored at its border.
             place = min(range(len(found.used)), key=lambda one: abs(found.used[one] - found.reference))
             picture = frames.picture(found.used[place])
-            picture = warped_picture(picture, found.matrices[place], found.gains[place], int(self._largest))
-            self._total[missing] = picture[missing] * self._total.dtype.type(self._parts[0])
-            self._weight[missing] = self._parts[1]
+            gain = np.float32(found.gains[place])
+            _fill(picture, inverse(found.matrices[place]), gain, self._parts, self._largest, self._total, self._weight)
 
     def shares(self) -> tuple[float, ...]:
         """Each used frame's share of the common area."""
@@ -94,19 +91,26 @@ def _shares(index: Float, found: Survey) -> tuple[float, ...]:
     return tuple((np.bincount(nearest, minlength=last + 1) / nearest.size).tolist())
 
 
-def _extremes(index: NDArray[Any]) -> tuple[Float, Float]:
-    """The lowest and highest value of each tile (rows, columns)."""
-    rows, columns = (-(-length // _TILE_PX) for length in index.shape)
-    lowest, highest = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
-    for row in range(rows):
-        band = index[row * _TILE_PX : (row + 1) * _TILE_PX]
-        starts = np.arange(0, index.shape[1], _TILE_PX)
-        lowest[row] = np.minimum.reduceat(band.min(axis=0), starts)
-        highest[row] = np.maximum.reduceat(band.max(axis=0), starts)
-    return lowest, highest
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _extremes(index: Float, calm: NDArray[np.uint8], lowest: Float, highest: Float) -> None:
+    """How near and how far a frame may lie that has a part in each stretch (rows, stretches)."""
+    height, width = index.shape
+    for y in numba.prange(height):
+        for stretch in range(lowest.shape[1]):
+            low, high, calmest = np.float32(np.inf), np.float32(-np.inf), np.uint8(0)
+            for x in range(stretch * _STRETCH_PX, min((stretch + 1) * _STRETCH_PX, width)):
+                low, high, calmest = min(low, index[y, x]), max(high, index[y, x]), max(calmest, calm[y, x])
+            reach = _reach(calmest)
+            lowest[y, stretch], highest[y, stretch] = low - reach, high + reach
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
+def _reach(calm: np.uint8) -> np.float32:
+    """From what distance on a frame has no share; ``calm`` is 0 to 255."""
+    return _HALF_BLEND + (HALF_AVERAGE - _HALF_BLEND) * np.float32(calm) / np.float32(255)
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _pick(
     picture: NDArray[Any],
     to_frame: NDArray[np.float64],
@@ -114,28 +118,36 @@ def _pick(
     index: NDArray[np.float32],
     calm: NDArray[np.uint8],
     place: np.float32,
-    tiles: NDArray[np.int64],
+    lowest: Float,
+    highest: Float,
     parts: Float,
     largest: np.float32,
     total: NDArray[Any],
     weight: NDArray[Any],
 ) -> None:
-    """Add a frame's part to the tiles (row, column, whether any of it is calm) in which it has any."""
+    """Add a frame's part to the stretches of each row in which it has any."""
     height, width = index.shape
     a, b, c = to_frame[0]
     d, e, f = to_frame[1]
-    flat = picture.reshape(height, 3 * width)
-    pixel = (np.arange(3 * _TILE_PX) // 3).astype(np.float32)
-    for tile in numba.prange(len(tiles)):
-        line, share = np.empty(3 * _TILE_PX, np.float32), np.empty(_TILE_PX, np.float32)
-        top, left = tiles[tile, 0] * _TILE_PX, tiles[tile, 1] * _TILE_PX
-        right = min(left + _TILE_PX, width)
-        for y in range(top, min(top + _TILE_PX, height)):
-            if tiles[tile, 2]:
-                x, end = _own_or_averaged(index[y, left:right], calm[y, left:right], place, share)
-            else:
-                x, end = _own(index[y, left:right], place, share)
-            x, end = x + left, end + left
+    flat, flat_total = picture.reshape(height, 3 * width), total.reshape(height, 3 * width)
+    pixel = (np.arange(3 * width) // 3).astype(np.float32)
+    for y in numba.prange(height):
+        line, share = np.empty(3 * width, np.float32), np.empty(width, np.float32)
+        thrice = np.empty(3 * width, np.float32)
+        stretch, stretches = 0, lowest.shape[1]
+        while stretch < stretches:
+            if not lowest[y, stretch] < place < highest[y, stretch]:
+                stretch += 1
+                continue
+            x = stretch * _STRETCH_PX
+            while stretch < stretches and lowest[y, stretch] < place < highest[y, stretch]:
+                stretch += 1
+            end = min(stretch * _STRETCH_PX, width)
+            _shares_along(index[y, x:end], calm[y, x:end], place, share[x:end])
+            while end > x and share[end - 1] <= 0:
+                end -= 1
+            while x < end and share[x] <= 0:
+                x += 1
             while x < end:
                 u, v = a * x + b * y + c, d * x + e * y + f
                 i, j = int(np.floor(u)), int(np.floor(v))
@@ -150,42 +162,70 @@ def _pick(
                     line[0], line[1], line[2] = picture[j, i, 0], picture[j, i, 1], picture[j, i, 2]
                 else:
                     run = 1
-                    share[x - left] = 0
+                    share[x] = 0
+                own = share[x : x + run]
+                _add_weight(own, parts[1], parts[2], weight[y, x : x + run])
                 for k in range(run):
-                    say = share[x + k - left]
-                    if say > 0:
-                        weight[y, x + k] = weight[y, x + k] + parts[1] * say + parts[2]
-                        for m in range(3):
-                            seen = min(max(gain * line[3 * k + m], np.float32(0)), largest)
-                            total[y, x + k, m] = total[y, x + k, m] + parts[0] * say * seen + parts[2]
+                    thrice[3 * k] = thrice[3 * k + 1] = thrice[3 * k + 2] = own[k]
+                _add_tones(
+                    line[: 3 * run],
+                    thrice[: 3 * run],
+                    gain,
+                    largest,
+                    parts[0],
+                    parts[2],
+                    flat_total[y, 3 * x : 3 * (x + run)],
+                )
                 x += run
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _own(index: Float, place: np.float32, share: Float) -> tuple[int, int]:
-    """A frame's share of each pixel of a row, and from where to where it has any."""
-    start, end = len(index), 0
-    for k in range(len(index)):
-        share[k] = np.float32(1) - abs(index[k] - place) / _HALF_BLEND
-        if share[k] > 0:
-            start, end = min(start, k), k + 1
-    return start, end
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _fill(
+    picture: NDArray[Any], to_frame: NDArray[np.float64], gain: np.float32, parts: Float, largest: np.float32,
+    total: NDArray[Any], weight: NDArray[Any],
+) -> None:  # fmt: skip
+    """Take from this one frame what no other gave."""
+    a, b, c = to_frame[0]
+    d, e, f = to_frame[1]
+    for y in numba.prange(weight.shape[0]):
+        own = np.empty(3, picture.dtype)
+        for x in range(weight.shape[1]):
+            if weight[y, x] > 0:
+                continue
+            one_pixel(picture, a * x + b * y + c, d * x + e * y + f, gain, largest, own)
+            weight[y, x] = parts[1]
+            for k in range(3):
+                total[y, x, k] = own[k] * parts[0]
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _own_or_averaged(index: Float, calm: NDArray[np.uint8], place: np.float32, share: Float) -> tuple[int, int]:
-    """The same where more frames have a share, as far as it is ``calm`` (0 to 255)."""
-    start, end = len(index), 0
+# Plain loops without a branch are computed for several pixels at once. A share of nothing adds nothing.
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_weight(share: Float, unit: np.float32, rounds: np.float32, weight: NDArray[Any]) -> None:
+    for k in range(len(share)):
+        weight[k] = np.float32(weight[k]) + unit * share[k] + rounds
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_tones(
+    line: Float, share: Float, gain: np.float32, largest: np.float32, unit: np.float32, rounds: np.float32,
+    total: NDArray[Any],
+) -> None:  # fmt: skip
+    for m in range(len(line)):
+        seen = min(max(gain * line[m], np.float32(0)), largest)
+        total[m] = np.float32(total[m]) + unit * share[m] * seen + rounds
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _shares_along(index: Float, calm: NDArray[np.uint8], place: np.float32, share: Float) -> None:
+    """A frame's share of each pixel of a row; where it is ``calm`` (0 to 255) more frames have one."""
+    one, none = np.float32(1), np.float32(0)
     for k in range(len(index)):
-        reach = _HALF_BLEND + (HALF_AVERAGE - _HALF_BLEND) * np.float32(calm[k]) / np.float32(255)
+        reach = _reach(calm[k])
         # The shares of more than two frames add up to the reach: to no more than fits.
-        share[k] = (np.float32(1) - abs(index[k] - place) / reach) / max(reach, np.float32(1))
-        if share[k] > 0:
-            start, end = min(start, k), k + 1
-    return start, end
+        share[k] = max(one - abs(index[k] - place) / reach, none) / max(reach, one)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _divide(
     total: NDArray[Any], weight: NDArray[Any], parts: Float, largest: np.float32, composite: NDArray[Any]
 ) -> None:

@@ -12,9 +12,10 @@ from amber_ladder.core.depth import Surface, surface
 from amber_ladder.core.focus import PeakTracker, focus_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._gaps import GAP_RATIO, by_falls, by_places, falls
-from amber_ladder.core.fusion._geometry import carried_over, second_look, shrunk
+from amber_ladder.core.fusion._geometry import carried_over, second_look
 from amber_ladder.core.fusion._growth import Growth
 from amber_ladder.core.fusion._moved import Moved, Side, shown_sides
+from amber_ladder.core.fusion._small import SmallPictures, shrunk
 from amber_ladder.core.light import (
     Judged,
     LightWatch,
@@ -29,6 +30,7 @@ from amber_ladder.core.light import (
 )
 from amber_ladder.core.registration import (
     IDENTITY,
+    Levelled,
     compose,
     inverse_scaled,
     register_pair,
@@ -100,23 +102,23 @@ class _Chain:
         self._names = names
         self.excluded: list[Excluded] = []
         self.copies: list[int] = []
-        self.last = np.empty((0, 0), np.float32)
         self.specks = SpeckWatch(factor)
         self._begin()
 
     def _begin(self) -> None:
+        self.last: Levelled | None = None
         self.used: list[int] = []
         self.matrices: list[NDArray[np.float64]] = []
         self.gains: list[float] = []
         self.rms_px: list[float] = []
 
-    def add(self, index: int, small: NDArray[np.float32], matrix: NDArray[np.float64], gain: float, rms: float) -> None:
+    def add(self, index: int, picture: Levelled, matrix: NDArray[np.float64], gain: float, rms: float) -> None:
         """The next frame, and its picture as the one after it is registered on it."""
         self.used.append(index)
         self.matrices.append(matrix)
         self.gains.append(gain)
         self.rms_px.append(rms)
-        self.last = small
+        self.last = picture
 
     def leave_out(self, index: int, reason: str) -> None:
         """A frame that takes no part."""
@@ -153,7 +155,8 @@ def survey(
         BadInput: fewer than two frames can be registered, or the frames share no area.
     """
     factor = 2 if frames.shape[0] * frames.shape[1] >= _HALVED_FROM_PX else 1
-    chain, tracker = _follow(frames, factor, progress)
+    small = SmallPictures(frames, factor)
+    chain, tracker = _follow(frames, factor, small, progress)
     if len(chain.used) < 2:
         why = "; ".join(f"{one.name} {one.reason}" for one in chain.excluded[:3])
         raise BadInput(f"fewer than two frames can be brought together: nothing was merged (left out: {why})")
@@ -168,7 +171,7 @@ def survey(
     missing = by_falls(fall, sharp) if positions_um is None else by_places(places, sharp)
     leaps = missing if positions_um is None else []
     geometry = second_look(
-        frames, chain.used, chain.matrices, first, factor, places, leaps, spread_px, blur_px, growth, progress
+        small, chain.used, chain.matrices, first, factor, places, leaps, spread_px, blur_px, growth, progress
     )
     at, scales = geometry.reference, [scale_of(matrix) for matrix in geometry.matrices]
     matrices = tuple(IDENTITY if i == at else matrix for i, matrix in enumerate(geometry.matrices))
@@ -237,13 +240,13 @@ def _within(
     return kept
 
 
-def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chain, PeakTracker]:
+def _follow(frames: FrameSource, factor: int, small: SmallPictures, progress: Progress) -> tuple[_Chain, PeakTracker]:
     chain = _Chain(frames.names, factor)
     tracker: PeakTracker | None = None
-    for seen in _fit(frames, factor, chain, progress):
+    for seen in _fit(frames, factor, small, chain, progress):
         matrix, gain, rms = IDENTITY, 1.0, 0.0
-        if chain.used:
-            pair = register_pair(chain.last, seen.small)
+        if chain.last:
+            pair = register_pair(chain.last, seen.levelled)
             if pair.likeness >= _ALIKE:
                 shrink = seen.shrink * factor
                 matrix = compose(chain.matrices[-1], rescaled(pair.matrix, shrink))
@@ -257,7 +260,7 @@ def _follow(frames: FrameSource, factor: int, progress: Progress) -> tuple[_Chai
                 chain.leave_out_first(reason)
         if tracker is None or not chain.used:
             tracker = PeakTracker((seen.energy.shape[0], seen.energy.shape[1]))
-        chain.add(seen.index, seen.small, matrix, gain, rms)
+        chain.add(seen.index, seen.levelled, matrix, gain, rms)
         tracker.add(_on_canvas(seen.energy, matrix, factor), gain**2)
         if seen.sight:
             chain.specks.add(seen.sight)
@@ -273,12 +276,13 @@ class _Seen:
     index: int
     energy: NDArray[np.float32]
     small: NDArray[np.float32]
+    levelled: Levelled
     shrink: int
     detail: NDArray[np.float32]
     sight: Sight | None
 
 
-def _fit(frames: FrameSource, factor: int, chain: _Chain, progress: Progress) -> Iterator[_Seen]:
+def _fit(frames: FrameSource, factor: int, small: SmallPictures, chain: _Chain, progress: Progress) -> Iterator[_Seen]:
     """The frames that do no harm, in order: damaged, repeated, wrongly lit and shaken ones are left out."""
     light, shake = LightWatch[_Seen](), ShakeWatch[_Seen]()
     before: _Seen | None = None
@@ -291,7 +295,7 @@ def _fit(frames: FrameSource, factor: int, chain: _Chain, progress: Progress) ->
                 chain.leave_out(one.frame.index, one.reason)
 
     count = len(frames.names)
-    for index, seen in ahead(lambda i: _seen(frames, i, factor), range(count)):
+    for index, seen in ahead(lambda i: _seen(frames, i, factor, small), range(count)):
         progress("register", index, 2 * count)
         if isinstance(seen, UnreadablePicture):
             chain.leave_out(index, seen.reason)
@@ -307,16 +311,18 @@ def _fit(frames: FrameSource, factor: int, chain: _Chain, progress: Progress) ->
     yield from settled(shake.end())
 
 
-def _seen(frames: FrameSource, index: int, factor: int) -> _Seen | UnreadablePicture:
+def _seen(frames: FrameSource, index: int, factor: int, kept: SmallPictures) -> _Seen | UnreadablePicture:
     """A frame as the first pass needs it, or why it cannot be read."""
     try:
         grey = frames.grey(index, factor)
     except UnreadablePicture as error:  # damage that shows when a frame is decoded
         return error
+    kept.keep(index, grey)
     shrink = _registration_shrink(grey.size, factor)
     detail = detail_along(*spread_tiles(grey))
     looked = sight(grey, factor) if looks_at(index, len(frames.names)) else None
-    return _Seen(index, focus_energy(grey), shrunk(grey, shrink), shrink, detail, looked)
+    small = shrunk(grey, shrink)
+    return _Seen(index, focus_energy(grey), small, Levelled(small), shrink, detail, looked)
 
 
 def _registration_shrink(pixels: int, factor: int) -> int:

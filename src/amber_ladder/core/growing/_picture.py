@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.focus import focus_energy
-from amber_ladder.core.registration import compose, register_pair
+from amber_ladder.core.registration import Levelled, compose, register_pair
 
 Float = NDArray[np.float32]
 
@@ -116,7 +116,7 @@ class GrowingPicture:
         if self._by_hand and self._picture is not None:
             before = np.asarray(cv2.cvtColor(self._picture, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
             outer = np.eye(2, 3)
-        pair = register_pair(before, grey)
+        pair = register_pair(Levelled(before), Levelled(grey))
         matrix = compose(outer, pair.matrix)
         centre = np.array([(grey.shape[1] - 1) / 2.0, (grey.shape[0] - 1) / 2.0, 1.0])
         shift = float(np.linalg.norm(pair.matrix @ centre - centre[:2]))

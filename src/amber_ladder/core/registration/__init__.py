@@ -2,7 +2,7 @@
 
 from amber_ladder.core.registration._blur_aware import Fit, Relief, Side, fit_pair
 from amber_ladder.core.registration._graph import Link, solve_graph
-from amber_ladder.core.registration._pair import Pair, register_pair
+from amber_ladder.core.registration._pair import Levelled, Pair, register_pair
 from amber_ladder.core.registration._similarity import (
     IDENTITY,
     Matrix,
@@ -13,12 +13,13 @@ from amber_ladder.core.registration._similarity import (
     scale_of,
     shared_rectangle,
 )
-from amber_ladder.core.registration._warp import along_run, steady_run, warped_picture
+from amber_ladder.core.registration._warp import along_run, one_pixel, steady_run, warped_picture
 from amber_ladder.core.registration._wide import wide_blur
 
 __all__ = [
     "IDENTITY",
     "Fit",
+    "Levelled",
     "Link",
     "Matrix",
     "Pair",
@@ -29,6 +30,7 @@ __all__ = [
     "fit_pair",
     "inverse",
     "inverse_scaled",
+    "one_pixel",
     "register_pair",
     "rescaled",
     "scale_of",

@@ -34,7 +34,7 @@ _EDGE_PX = 6
 _CLIPPED = 0.94  # of linear light; its surroundings don't keep their light either
 _ROUNDS, _REWEIGHTED = 2, 4
 _SLIGHT_PX = 0.025
-_FEWEST = 400
+_FEWEST, _PLENTY = 400, 20_000
 # More is not to be had where nothing is nearly sharp: there a cone's blur is no small change. Of the radius by which it
 # grows a step.
 _FAR = 0.093
@@ -142,7 +142,7 @@ def _where(offset: Float, trust: Float, extra: float, blur: float) -> tuple[Floa
     reach, fine = _REACH_STEPS + extra, _FINE_PX
     known = offset[trust > 0.05]
     if known.size > _FEWEST:
-        nearest = float(np.quantile(known, _LEAST_SHARE))
+        nearest = float(np.quantile(known[:: max(1, known.size // _PLENTY)], _LEAST_SHARE))
         if nearest > 0.8 * reach:
             reach = 1.35 * nearest + 0.5
             fine = max(fine, 0.4 * nearest * float(np.sqrt(blur)))
@@ -160,7 +160,7 @@ def _expected(first: Side, second: Side, moved: Float, relief: Relief, fine: flo
     return np.asarray(0.5 * _bend(_band(carried, fine, coarse)), np.float32)
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _carry(
     first: Float,
     second: Float,
@@ -173,25 +173,38 @@ def _carry(
 ) -> None:
     """s C + v ∇s · ∇C for a κ of 1 in s, of C the mean of both frames; none of the second at the border."""
     height, width = depth.shape
-    near, far, half = np.float32(8 / 12), np.float32(-1 / 12), np.float32(0.5)
+    half, quarter = np.float32(0.5), np.float32(0.25)
     # Of s, a quarter of (z₂ − d)² − (z₁ − d)², only a part linear in d varies: its slope is that of d, and C is a half.
-    steeper, eighth = np.float32(0.25) * (z1 - z2), np.float32(0.125) * blur
+    steeper, eighth = quarter * (z1 - z2), np.float32(0.125) * blur
+    mean, slope = np.empty((5, width), np.float32), np.empty(width, np.float32)
     for y in range(height):
+        for q in range(5):
+            row = min(max(y - 2 + q, 0), height - 1)
+            for x in range(width):
+                mean[q, x] = half * (first[row, x] + second[row, x])
+        slope[:] = 0
+        if 2 <= y < height - 2:
+            _slope_along(mean, depth[y - 1 : y + 2], slope[2 : width - 2])
         for x in range(width):
             one, two = z1 - depth[y, x], z2 - depth[y, x]
-            light = half * (first[y, x] + second[y, x])
-            carried[y, x] = np.float32(0.25) * (two * two - one * one) * light
-        if y < 2 or y >= height - 2:
-            continue
-        for x in range(2, width - 2):
-            one, two = z1 - depth[y, x], z2 - depth[y, x]
-            sx, sy = half * (depth[y, x + 1] - depth[y, x - 1]), half * (depth[y + 1, x] - depth[y - 1, x])
-            slope = np.float32(0)
-            for light in (first, second):
-                cx = near * (light[y, x + 1] - light[y, x - 1]) + far * (light[y, x + 2] - light[y, x - 2])
-                cy = near * (light[y + 1, x] - light[y - 1, x]) + far * (light[y + 2, x] - light[y - 2, x])
-                slope += sx * cx + sy * cy
-            carried[y, x] += steeper * (eighth * (one * one + two * two) + in_focus) * slope
+            carried[y, x] = (
+                quarter * (two * two - one * one) * mean[2, x]
+                + steeper * (eighth * (one * one + two * two) + in_focus) * slope[x]
+            )
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _slope_along(mean: Float, depth: Float, slope: Float) -> None:
+    """∇d · ∇C of a row, twice, but for two pixels at its ends; ``mean`` are five rows of C, ``depth`` three of d."""
+    near, far = np.float32(8 / 12), np.float32(-1 / 12)
+    above2, above, own, below, below2 = mean[0, 2:], mean[1, 2:], mean[2], mean[3, 2:], mean[4, 2:]
+    left2, left, right, right2 = own, own[1:], own[3:], own[4:]
+    up, middle, down = depth[0, 2:], depth[1, 1:], depth[2, 2:]
+    after = middle[2:]
+    for x in range(len(slope)):
+        cx = near * (right[x] - left[x]) + far * (right2[x] - left2[x])
+        cy = near * (below[x] - above[x]) + far * (below2[x] - above2[x])
+        slope[x] = (after[x] - middle[x]) * cx + (down[x] - up[x]) * cy
 
 
 def _slopes(band: Float) -> tuple[Float, Float]:
@@ -238,27 +251,38 @@ def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double, Doubl
     return np.asarray(found, np.float64), np.asarray(covariance, np.float64), present
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _weighed(a: Double, b: Double, weight: Double) -> tuple[Double, Double]:
     """AᵀWA and AᵀWb of ``a`` (unknowns, pixels)."""
     count = len(a)
     normal, right = np.empty((count, count)), np.empty(count)
     present = np.empty_like(b)
     for p in range(count):
-        own, total = a[p], 0.0
+        own = a[p]
         for k in range(len(b)):
             present[k] = weight[k] * own[k]
-            total += present[k] * b[k]
-        right[p] = total
+        right[p] = _dot(present, b)
         for q in range(p, count):
-            other, total = a[q], 0.0
-            for k in range(len(b)):
-                total += present[k] * other[k]
-            normal[p, q] = normal[q, p] = total
+            normal[p, q] = normal[q, p] = _dot(present, a[q])
     return normal, right
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _dot(one: Double, two: Double) -> float:
+    """Four sums at once: a single one would wait for itself at every pixel."""
+    s0 = s1 = s2 = s3 = 0.0
+    whole = len(one) // 4 * 4
+    for k in range(0, whole, 4):
+        s0 += one[k] * two[k]
+        s1 += one[k + 1] * two[k + 1]
+        s2 += one[k + 2] * two[k + 2]
+        s3 += one[k + 3] * two[k + 3]
+    for k in range(whole, len(one)):
+        s0 += one[k] * two[k]
+    return (s0 + s1) + (s2 + s3)
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _left_over(a: Double, b: Double, found: Double, left: Double) -> None:
     left[:] = b
     for p in range(len(a)):
@@ -267,7 +291,7 @@ def _left_over(a: Double, b: Double, found: Double, left: Double) -> None:
             left[k] -= by * own[k]
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _reweigh(left: Double, weight: Double, cutoff: float, present: Double) -> tuple[float, float]:
     """Tukey's weights; returns the weighted sum of squares and the sum of weights."""
     power = said = 0.0

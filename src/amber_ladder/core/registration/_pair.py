@@ -15,15 +15,18 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.registration._similarity import Matrix, inverse
+from amber_ladder.core.registration._similarity import Matrix, inverse, rescaled
+from amber_ladder.core.registration._warp import steady_run
+from amber_ladder.core.registration._wide import wide_blur
 
 Float = NDArray[np.float32]
 Double = NDArray[np.float64]
 
-_SMALLEST_SIDE = 48
+_SMALLEST_SIDE, _MOST_LEVELS = 48, 6
+_CALM_PX = 1.1
 _ITERATIONS = 12
 _CONVERGED_PX = 0.01
-_PLENTY_PX = 100_000  # of which every other one is enough
+_PLENTY_PX = 80_000  # are enough
 _GAMMA = 2.2  # of common picture files, nearly enough
 TUKEY = 4.685  # 95 % efficiency on normal errors (Huber, *Robust Statistics*)
 _COARSEST_DETAIL_PX = 4.0
@@ -38,6 +41,7 @@ _UNKNOWNS = 4 + _LOCAL  # before them, of the whole frame: scale, turn, shift in
 _PAIRS = _UNKNOWNS * (_UNKNOWNS + 1) // 2
 _SUMS = _PAIRS + _UNKNOWNS + 2
 _TRIANGLE = np.triu_indices(_UNKNOWNS)
+_CHUNK_PX = 128  # a power of two
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,37 +61,46 @@ class Pair:
     covariance: Double
 
 
-def register_pair(fixed: Float, moving: Float) -> Pair:
-    """Register two grey pictures (H, W) of one size, values 0 to 1."""
-    levels = _pyramid(fixed, moving)
+class Levelled:
+    """One of two frames, grey (H, W) from 0 to 1, as it is compared: at its own size and ever smaller.
+
+    Made once, for the frame before it and for the one after it.
+    """
+
+    def __init__(self, grey: Float) -> None:
+        # A light blur first: bilinear sampling between pixels is then nearly exact, and noise does not pull.
+        self.levels = [np.asarray(cv2.GaussianBlur(grey, (0, 0), _CALM_PX), np.float32)]
+        while min(self.levels[-1].shape) >= 2 * _SMALLEST_SIDE and len(self.levels) < _MOST_LEVELS:
+            self.levels.append(_halved(self.levels[-1]))
+        self.bands = [_band(level) for level in self.levels]
+        self.planes = [
+            np.stack([band, *slopes(band), np.asarray(cv2.Laplacian(band, cv2.CV_32F, ksize=1), np.float32)])
+            for band in self.bands
+        ]
+
+
+def register_pair(fixed: Levelled, moving: Levelled) -> Pair:
+    """Register two frames of one size."""
     motion = np.zeros(4)
-    motion[2:4] = _coarse_shift(*levels[-1])
-    for i, (one, two) in enumerate(reversed(levels)):
+    motion[2:4] = _coarse_shift(fixed.levels[-1], moving.levels[-1])
+    for i, (band, planes) in enumerate(zip(reversed(fixed.bands), reversed(moving.planes), strict=True)):
         if i > 0:
             motion[2:4] = motion[2:4] * 2.0
-        motion, spread, knowledge = _refine(_band(one), _band(two), motion)
-    matrix = _matrix(motion, fixed.shape)
-    gain, likeness = _compare(*levels[0], matrix)
+        motion, spread, knowledge = _refine(band, planes, motion)
+    matrix = _matrix(motion, fixed.levels[0].shape)
+    # Of a large picture, half the size tells as much.
+    at = 1 if fixed.levels[0].size > _PLENTY_PX and len(fixed.levels) > 1 else 0
+    gain, likeness = _compare(
+        fixed.levels[at], moving.levels[at], rescaled(matrix, 0.5**at), _COARSEST_DETAIL_PX / 2**at
+    )
     known = knowledge / _UNDERSTATED**2 + np.eye(4) / _AT_A_LOSS_PX**2
     covariance = np.asarray(np.linalg.inv(known), np.float64)
-    return Pair(inverse(matrix), gain, _as_displacement(_band(levels[0][0]), spread), likeness, covariance)
-
-
-def _pyramid(fixed: Float, moving: Float) -> list[tuple[Float, Float]]:
-    # A light blur first: bilinear sampling between pixels is then nearly exact, and noise does not pull.
-    levels = [(_smoothed(fixed), _smoothed(moving))]
-    while min(levels[-1][0].shape) >= 2 * _SMALLEST_SIDE and len(levels) < 6:
-        levels.append((_halved(levels[-1][0]), _halved(levels[-1][1])))
-    return levels
-
-
-def _smoothed(grey: Float) -> Float:
-    return np.asarray(cv2.GaussianBlur(grey, (0, 0), 1.1), np.float32)
+    return Pair(inverse(matrix), gain, _as_displacement(fixed.planes[0], spread), likeness, covariance)
 
 
 def _band(grey: Float) -> Float:
     # What is far out of focus has no fine detail; without its shading only what is nearly sharp has a say.
-    return np.asarray(grey - cv2.GaussianBlur(grey, (0, 0), _COARSEST_DETAIL_PX), np.float32)
+    return np.asarray(grey - wide_blur(grey, _COARSEST_DETAIL_PX), np.float32)
 
 
 def _halved(grey: Float) -> Float:
@@ -104,11 +117,10 @@ def _coarse_shift(fixed: Float, moving: Float) -> Double:
     return np.asarray(shift if response > 0.03 else (0.0, 0.0), np.float64)
 
 
-def _refine(fixed: Float, moving: Float, motion: Double) -> tuple[Double, float, Double]:
+def _refine(fixed: Float, planes: Float, motion: Double) -> tuple[Double, float, Double]:
     """Improve scale, turn (per px from the centre) and shift; returns them, the typical residual, and the weights."""
-    planes = np.dstack([moving, *slopes(moving), cv2.Laplacian(moving, cv2.CV_32F, ksize=1)]).astype(np.float32)
     tile = 64 if min(fixed.shape) >= 256 else 32
-    every = 2 if fixed.size > _PLENTY_PX else 1
+    every = -(-fixed.size // _PLENTY_PX)
     rows, columns = -(-fixed.shape[0] // tile), -(-fixed.shape[1] // tile)
     sums = np.zeros((rows, columns, _SUMS))
     local = np.zeros((rows, columns, _LOCAL))
@@ -168,13 +180,13 @@ def _matrix(motion: Double, shape: tuple[int, ...]) -> Matrix:
     return np.column_stack([linear, centre + np.array([tx, ty]) - linear @ centre])
 
 
-def _as_displacement(fixed: Float, spread: float) -> float:
-    across, down = slopes(fixed)
+def _as_displacement(planes: Float, spread: float) -> float:
+    across, down = planes[1], planes[2]
     slope = float(np.sqrt(np.mean(across * across + down * down)))
     return spread / max(slope, 1e-6)
 
 
-def _compare(fixed: Float, moving: Float, matrix: Matrix) -> tuple[float, float]:
+def _compare(fixed: Float, moving: Float, matrix: Matrix, detail_px: float) -> tuple[float, float]:
     """Gain and likeness of the area that both show."""
     size = (fixed.shape[1], fixed.shape[0])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
@@ -188,9 +200,7 @@ def _compare(fixed: Float, moving: Float, matrix: Matrix) -> tuple[float, float]
     # Shading alone, bright in the middle and dark around it, is no likeness: only what is smaller counts. Nor is noise
     # unlikeness: where nothing is in focus it outweighs all that is fine.
     warped[~inside] = fixed[~inside]
-    one, two = (
-        (cv2.GaussianBlur(grey, (0, 0), _COARSEST_DETAIL_PX) - _shading(grey))[inside] for grey in (fixed, warped)
-    )
+    one, two = ((wide_blur(grey, detail_px) - _shading(grey))[inside] for grey in (fixed, warped))
     power = float(np.sqrt(np.sum(one * one) * np.sum(two * two)))
     return gain, float(np.sum(one * two)) / power if power > 0 else 0.0
 
@@ -208,7 +218,7 @@ def _gain(fixed: Float, moving: Float) -> float:
     return float(ratio ** (1.0 / _GAMMA))
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _normal_equations(
     fixed: Float,
     planes: Float,
@@ -228,55 +238,139 @@ def _normal_equations(
     height, width = fixed.shape
     a, b, tx, ty = motion
     cx, cy = (width - 1) / 2.0, (height - 1) / 2.0
-    middle = (tile - 1) / 2.0
+    middle = np.float32((tile - 1) / 2.0)
+    pixel = np.arange(tile).astype(np.float32)
     for row in numba.prange(sums.shape[0]):
-        jacobian = np.zeros(_UNKNOWNS)
-        sample = np.zeros(4)
+        # Of some hundred pixels at a time, of which several are computed at once.
+        seen, jacobian = np.empty((4, _CHUNK_PX), np.float32), np.empty((_UNKNOWNS, _CHUNK_PX), np.float32)
+        residual, weight = np.empty(_CHUNK_PX, np.float32), np.empty(_CHUNK_PX, np.float32)
+        part, ones = np.empty(_CHUNK_PX, np.float32), np.ones(_CHUNK_PX, np.float32)
+        totals = np.empty((_SUMS, _CHUNK_PX), np.float32)
         for column in range(sums.shape[1]):
-            total = np.zeros(_SUMS)
-            cutoff = TUKEY * spread[row, column]
-            for y in range(row * tile, min((row + 1) * tile, height)):
-                for x in range(column * tile + y % every, min((column + 1) * tile, width), every):
-                    dx, dy = x - cx, y - cy
-                    u = cx + (1.0 + a) * dx - b * dy + tx
-                    v = cy + b * dx + (1.0 + a) * dy + ty
-                    if u < 1 or v < 1 or u >= width - 2 or v >= height - 2:
+            totals[:] = 0
+            left, right = column * tile, min((column + 1) * tile, width)
+            cutoff = np.float32(TUKEY * spread[row, column])
+            mine = local[row, column].astype(np.float32)
+            count, bottom = 0, min((row + 1) * tile, height)
+            for y in range(row * tile, bottom, every):
+                down = (np.float32(y - row * tile) - middle) / middle
+                dy = y - cy
+                x = left
+                while x < right:
+                    u = cx + (1.0 + a) * (x - cx) - b * dy + tx
+                    v = cy + b * (x - cx) + (1.0 + a) * dy + ty
+                    i, j = int(np.floor(u)), int(np.floor(v))
+                    run = min(steady_run(u - i, a), steady_run(v - j, b), right - x)
+                    if i < 1 or j < 1 or i >= width - 2 or j >= height - 2:
+                        x += 1
                         continue
-                    i, j = int(u), int(v)
-                    fu, fv = u - i, v - j
-                    w00, w01, w10, w11 = (1 - fu) * (1 - fv), fu * (1 - fv), (1 - fu) * fv, fu * fv
+                    run = min(run, width - 2 - i)
                     for k in range(4):
-                        sample[k] = (
-                            planes[j, i, k] * w00
-                            + planes[j, i + 1, k] * w01
-                            + planes[j + 1, i, k] * w10
-                            + planes[j + 1, i + 1, k] * w11
-                        )
-                    residual = sample[0] - fixed[y, x]
-                    across, down = (x - column * tile - middle) / middle, (y - row * tile - middle) / middle
-                    jacobian[0] = (sample[1] * dx + sample[2] * dy) / reach
-                    jacobian[1] = (sample[2] * dx - sample[1] * dy) / reach
-                    jacobian[2] = sample[1]
-                    jacobian[3] = sample[2]
-                    jacobian[4] = sample[0]
-                    jacobian[5] = 1.0
-                    jacobian[6] = sample[3]
-                    jacobian[7] = across * sample[3] + 2.0 * sample[1] / middle
-                    jacobian[8] = down * sample[3] + 2.0 * sample[2] / middle
-                    tail = residual
-                    for k in range(_LOCAL):
-                        tail += local[row, column, k] * jacobian[4 + k]
-                    tail /= cutoff
-                    if abs(tail) >= 1.0:
-                        continue
-                    weight = (1.0 - tail * tail) ** 2
-                    k = 0
-                    for p in range(_UNKNOWNS):
-                        wj = weight * jacobian[p]
-                        for q in range(p, _UNKNOWNS):
-                            total[k] += wj * jacobian[q]
-                            k += 1
-                        total[_PAIRS + p] += wj * residual
-                    total[_SUMS - 2] += weight * residual * residual
-                    total[_SUMS - 1] += weight
-            sums[row, column] = total
+                        _between(planes[k, j, i:], planes[k, j + 1, i:], np.float32(u - i), np.float32(a),
+                                 np.float32(v - j), np.float32(b), pixel, seen[k, count : count + run])  # fmt: skip
+                    _slopes_of_unknowns(
+                        seen, count, fixed[y, x:], pixel, np.float32(x - cx), np.float32(dy), np.float32(1 / reach),
+                        (np.float32(x - left) - middle) / middle, down, np.float32(1) / middle, jacobian,
+                        residual[count : count + run],
+                    )  # fmt: skip
+                    count += run
+                    x += run
+                if count > _CHUNK_PX - tile or y + every >= bottom:
+                    _weigh(jacobian, residual, mine, cutoff, weight[:count])
+                    _add_up(jacobian, residual, weight[:count], ones, part, totals)
+                    count = 0
+            for k in range(_SUMS):
+                total, length = totals[k], _CHUNK_PX
+                while length > 1:
+                    length //= 2
+                    _add_products(total[length : 2 * length], ones, total[:length])
+                sums[row, column, k] = total[0]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _between(
+    above: Float, below: Float, across: np.float32, wider: np.float32, down: np.float32, turned: np.float32,
+    pixel: Float, out: Float,
+) -> None:  # fmt: skip
+    """A run of pixels, each between four of two rows."""
+    one = np.float32(1)
+    above1, below1 = above[1:], below[1:]
+    for m in range(len(out)):
+        t, r = across + pixel[m] * wider, down + pixel[m] * turned
+        out[m] = (one - r) * ((one - t) * above[m] + t * above1[m]) + r * ((one - t) * below[m] + t * below1[m])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _slopes_of_unknowns(
+    seen: Float,
+    start: int,
+    fixed: Float,
+    pixel: Float,
+    dx: np.float32,
+    dy: np.float32,
+    shorter: np.float32,
+    across: np.float32,
+    down: np.float32,
+    unit: np.float32,
+    jacobian: Float,
+    residual: Float,
+) -> None:
+    """How much a run of pixels changes with each unknown, and how much they differ; ``dx`` and ``across`` of the first.
+
+    ``seen`` (4, chunk) are level, slopes and bend of the moving frame, the run's from ``start`` on. ``unit`` is a pixel
+    as a share of half a tile.
+    """
+    end = start + len(residual)
+    level, sx, sy, bend = seen[0, start:end], seen[1, start:end], seen[2, start:end], seen[3, start:end]
+    grown, turned, along = jacobian[0, start:end], jacobian[1, start:end], jacobian[4, start:end]
+    tilted, leaning = jacobian[7, start:end], jacobian[8, start:end]
+    jacobian[2, start:end], jacobian[3, start:end], jacobian[6, start:end] = sx, sy, bend
+    jacobian[5, start:end] = np.float32(1)
+    two = np.float32(2) * unit
+    for m in range(len(residual)):
+        px = dx + pixel[m]
+        grown[m], turned[m] = (sx[m] * px + sy[m] * dy) * shorter, (sy[m] * px - sx[m] * dy) * shorter
+    for m in range(len(residual)):
+        tilted[m] = (across + pixel[m] * unit) * bend[m] + two * sx[m]
+        leaning[m] = down * bend[m] + two * sy[m]
+    for m in range(len(residual)):
+        along[m] = level[m]
+        residual[m] = level[m] - fixed[m]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_up(jacobian: Float, residual: Float, weight: Float, ones: Float, part: Float, totals: Float) -> None:
+    count, k = len(weight), 0
+    for p in range(_UNKNOWNS):
+        _times(weight, jacobian[p], part)
+        for q in range(p, _UNKNOWNS):
+            _add_products(part[:count], jacobian[q], totals[k])
+            k += 1
+        _add_products(part[:count], residual, totals[_PAIRS + p])
+    _times(weight, residual, part)
+    _add_products(part[:count], residual, totals[_SUMS - 2])
+    _add_products(weight, ones, totals[_SUMS - 1])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _weigh(jacobian: Float, residual: Float, local: Float, cutoff: np.float32, weight: Float) -> None:
+    """Tukey's weights of what a tile's own gain, offset and blur leave over."""
+    j4, j5, j6, j7, j8 = jacobian[4], jacobian[5], jacobian[6], jacobian[7], jacobian[8]
+    l4, l5, l6, l7, l8 = local[0], local[1], local[2], local[3], local[4]
+    one, none = np.float32(1), np.float32(0)
+    for m in range(len(weight)):
+        tail = (residual[m] + l4 * j4[m] + l5 * j5[m] + l6 * j6[m] + l7 * j7[m] + l8 * j8[m]) / cutoff
+        keep = max(one - tail * tail, none)
+        weight[m] = keep * keep
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _times(one: Float, two: Float, out: Float) -> None:
+    for m in range(len(one)):
+        out[m] = one[m] * two[m]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_products(one: Float, two: Float, total: Float) -> None:
+    for m in range(len(one)):
+        total[m] += one[m] * two[m]

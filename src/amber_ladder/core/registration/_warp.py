@@ -38,7 +38,7 @@ def warped_picture(picture: NDArray[Any], matrix: Matrix, gain: float, largest: 
     return out
 
 
-@numba.njit(parallel=True, nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _warp_rows(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: np.float32, out: NDArray[Any]) -> None:
     """Frames of a stack lie nearly alike: along a row whole pixels keep their distance over long runs, in which only
 
@@ -67,11 +67,11 @@ def _warp_rows(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: n
                     own[m] = np.int32(min(max(line[m] * gain, np.float32(0)), largest) + np.float32(0.5))
             else:
                 run = 1
-                _one(picture, u, v, gain, largest, out[y, x])
+                one_pixel(picture, u, v, gain, largest, out[y, x])
             x += run
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def along_run(
     rows: NDArray[Any],
     start: int,
@@ -105,9 +105,11 @@ def along_run(
         out[m] = total
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _one(picture: NDArray[Any], u: float, v: float, gain: np.float32, largest: np.float32, out: NDArray[Any]) -> None:
-    """A pixel near the border."""
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def one_pixel(
+    picture: NDArray[Any], u: float, v: float, gain: np.float32, largest: np.float32, out: NDArray[Any]
+) -> None:
+    """RGB at a place of a picture, which is mirrored beyond its border."""
     i, j = int(np.floor(u)), int(np.floor(v))
     across, down = np.empty(_CUBIC, np.float32), np.empty(_CUBIC, np.float32)
     cubic_weights(np.float32(u - i), across)
@@ -121,7 +123,7 @@ def _one(picture: NDArray[Any], u: float, v: float, gain: np.float32, largest: n
         out[k] = min(max(total * gain, np.float32(0)), largest) + np.float32(0.5)
 
 
-@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def steady_run(fraction: float, change: float) -> int:
     """For how many pixels a fraction stays between 0 and 1 when it changes by so much a pixel."""
     if abs(change) < 1e-9:
@@ -129,14 +131,14 @@ def steady_run(fraction: float, change: float) -> int:
     return max(1, int((1.0 - fraction if change > 0 else fraction) / abs(change)))
 
 
-@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def _mirrored(at: int, length: int) -> int:
     at = -1 - at if at < 0 else at
     at = 2 * length - 1 - at if at >= length else at
     return min(max(at, 0), length - 1)
 
 
-@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def cubic_weights(t: np.float32, out: Float) -> None:
     """Catmull–Rom weights for a point ``t`` beyond the second of four pixels."""
     s = np.float32(1) - t
@@ -147,67 +149,83 @@ def cubic_weights(t: np.float32, out: Float) -> None:
     out[3] = -half * s * t * t
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _move(plane: Float, back: Matrix, out: Float) -> None:
+    """First along the rows, then along the columns (Catmull & Smith 1980): six pixels each instead of 36.
+
+    In row j of what comes between lies what a column of the result takes from there.
+    """
     height, width = out.shape
     a, b, c = back[0]
     d, e, f = back[1]
     pixel = np.arange(width).astype(np.float32)
+    between = np.empty((height, width), np.float32)
+    wider = a - b * d / e
+    for j in range(height):
+        x = 0
+        while x < width:
+            u = wider * x + b * (j - f) / e + c
+            i = int(np.floor(u))
+            run = min(steady_run(u - i, wider - 1.0), width - x)
+            if 2 <= i < width - 3:
+                run = min(run, width - 3 - i)
+                _along_row(
+                    plane[j, i - 2 :], np.float32(u - i), np.float32(wider - 1.0), pixel, between[j, x : x + run]
+                )
+            else:
+                run = 1
+                between[j, x] = _one_along(plane[j], i, np.float32(u - i))
+            x += run
     for y in range(height):
         x = 0
         while x < width:
-            u, v = a * x + b * y + c, d * x + e * y + f
-            i, j = int(np.floor(u)), int(np.floor(v))
-            run = min(steady_run(u - i, a - 1.0), steady_run(v - j, d), width - x)
-            if 2 <= i < width - 3 and 2 <= j < height - 3:
-                run = min(run, width - 3 - i)
-                _along_six(plane[j - 2 : j + 4], i - 2, np.float32(u - i), np.float32(a - 1.0), np.float32(v - j),
-                           np.float32(d), pixel, out[y, x : x + run])  # fmt: skip
+            v = d * x + e * y + f
+            j = int(np.floor(v))
+            run = min(steady_run(v - j, d), width - x)
+            if 2 <= j < height - 3:
+                _along_columns(between[j - 2 : j + 4], x, np.float32(v - j), np.float32(d), pixel, out[y, x : x + run])
             else:
-                run = 1
-                out[y, x] = _one_of_six(plane, i, j, np.float32(u - i), np.float32(v - j))
+                for m in range(run):
+                    out[y, x + m] = _one_along(between[:, x + m], j, np.float32(v - j) + pixel[m] * np.float32(d))
             x += run
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _along_six(
-    rows: Float,
-    start: int,
-    across: np.float32,
-    wider: np.float32,
-    down: np.float32,
-    turned: np.float32,
-    pixel: Float,
-    out: Float,
-) -> None:
-    """The same as ``along_run``, of a plane, from six rows by Lagrange's interpolation."""
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _along_row(row: Float, across: np.float32, wider: np.float32, pixel: Float, out: Float) -> None:
+    """By Lagrange's interpolation through six pixels: the first point lies ``across`` beyond the third of them."""
+    # Of what is counted as m + 1, numba is not sure that it is not negative, and reads pixels one by one.
+    one, two, three, four, five, six = row, row[1:], row[2:], row[3:], row[4:], row[5:]
     for m in range(len(out)):
-        out[m] = 0
-    for q in range(_TAPS):
-        p0, p1, p2 = rows[q, start:], rows[q, start + 1 :], rows[q, start + 2 :]
-        p3, p4, p5 = rows[q, start + 3 :], rows[q, start + 4 :], rows[q, start + 5 :]
-        for m in range(len(out)):
-            t, r = across + pixel[m] * wider, down + pixel[m] * turned
-            along = (
-                _weight(t, 0) * p0[m] + _weight(t, 1) * p1[m] + _weight(t, 2) * p2[m]
-                + _weight(t, 3) * p3[m] + _weight(t, 4) * p4[m] + _weight(t, 5) * p5[m]
-            )  # fmt: skip
-            out[m] += _weight(r, q) * along
+        t = across + pixel[m] * wider
+        out[m] = (
+            _weight(t, 0) * one[m] + _weight(t, 1) * two[m] + _weight(t, 2) * three[m]
+            + _weight(t, 3) * four[m] + _weight(t, 4) * five[m] + _weight(t, 5) * six[m]
+        )  # fmt: skip
 
 
-@numba.njit(nogil=True, cache=True)  # type: ignore[untyped-decorator]
-def _one_of_six(plane: Float, i: int, j: int, across: np.float32, down: np.float32) -> np.float32:
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _along_columns(rows: Float, start: int, down: np.float32, turned: np.float32, pixel: Float, out: Float) -> None:
+    # Cut off here: a part of several rows would no longer lie in one piece, and be read pixel by pixel.
+    one, two, three = rows[0, start:], rows[1, start:], rows[2, start:]
+    four, five, six = rows[3, start:], rows[4, start:], rows[5, start:]
+    for m in range(len(out)):
+        t = down + pixel[m] * turned
+        out[m] = (
+            _weight(t, 0) * one[m] + _weight(t, 1) * two[m] + _weight(t, 2) * three[m]
+            + _weight(t, 3) * four[m] + _weight(t, 4) * five[m] + _weight(t, 5) * six[m]
+        )  # fmt: skip
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _one_along(line: Float, i: int, t: np.float32) -> np.float32:
     """A pixel near the border, which is repeated beyond."""
     total = np.float32(0)
-    for q in range(_TAPS):
-        row, y = np.float32(0), min(max(j - 2 + q, 0), plane.shape[0] - 1)
-        for p in range(_TAPS):
-            row += _weight(across, p) * plane[y, min(max(i - 2 + p, 0), plane.shape[1] - 1)]
-        total += _weight(down, q) * row
+    for p in range(_TAPS):
+        total += _weight(t, p) * line[min(max(i - 2 + p, 0), len(line) - 1)]
     return total
 
 
-@numba.njit(nogil=True, cache=True, inline="always")  # type: ignore[untyped-decorator]
+@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def _weight(t: np.float32, tap: int) -> np.float32:
     """Lagrange's weight of pixel ``tap`` − 2, of −2 to 3, for a point ``t`` beyond the third of them."""
     m2, m1, p1, p2, p3 = t + np.float32(2), t + np.float32(1), t - np.float32(1), t - np.float32(2), t - np.float32(3)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder import __version__
-from amber_ladder.core.depth import depth_spread
+from amber_ladder.core.depth import depth_between, depth_spread
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.fusion import (
     METHODS,
@@ -198,7 +198,7 @@ def merge_frames(
             exif=exif_of(reference),
             um_per_px=um_per_px,
         )
-        depth, u = _depth(merged, at)
+        depth, u = depth_between(merged.depth_frames, merged.depth_u_frames, at)
         write_depth(scratch / "depth.tif", depth, unit=unit, um_per_px=um_per_px)
         write_depth(scratch / "depth_u.tif", u, unit=unit, um_per_px=um_per_px, uncertainty=True)
         spread = depth_spread(depth)
@@ -297,16 +297,6 @@ def _sharp(found: Survey, settings: MergeSettings, at_um: NDArray[np.float64]) -
         )
     end = len(found.used) - 1
     return (first, last) if found.near_first else (end - last, end - first)
-
-
-def _depth(merged: Merged, at: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Depth and its standard uncertainty in the unit of the frames' depths."""
-    frames, places = merged.depth_frames, np.arange(len(at))
-    # np.interp would turn NaN into a number at the ends; it is put back.
-    depth = np.interp(frames, places, at).astype(np.float32)
-    depth[np.isnan(frames)] = np.nan
-    step = np.interp(frames, places, np.gradient(at)).astype(np.float32)
-    return depth, merged.depth_u_frames * step
 
 
 def _counted_steps(found: Survey) -> list[str]:
