@@ -40,8 +40,8 @@ class Levels(unittest.TestCase):
     def test_only_tiles_in_which_anything_is_wanted_are_worked_on(self) -> None:
         wanted = np.zeros((300, 300), np.uint8)
         wanted[200, 10] = 1
-        self.assertEqual(tiles_of((300, 300), 8, wanted).tolist(), [[128, 256, 0, 128]])
-        self.assertEqual(len(tiles_of((300, 300), 8, None)), 9)
+        self.assertEqual(tiles_of((300, 300), 8, wanted).tolist(), [[192, 256, 0, 64]])
+        self.assertEqual(len(tiles_of((300, 300), 8, None)), 25)
 
     def test_tones_are_widened_only_where_a_frame_reaches(self) -> None:
         warped = self.random.integers(50, 200, (40, 50, 3), np.uint8)

@@ -82,6 +82,14 @@ class RegisterPair(unittest.TestCase):
         one, two = (np.asarray(blurred + random.normal(0, 0.04, self.SHAPE), np.float32) for _ in range(2))
         self.assertGreater(registered(one, two).likeness, 0.5)
 
+    def test_pale_frames_are_alike_up_to_their_border(self) -> None:
+        # Where the other frame ends between two pixels, half of a tone is no tone.
+        pale = 0.5 + 0.02 * (texture((400, 500), 7) - 0.5)
+        size, flags = (400, 320), cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+        moved = cv2.warpAffine(pale, np.array([[1, 0, 20.45], [0, 1, 20.45]]), size, flags=flags)
+        pair = registered(np.ascontiguousarray(pale[20:340, 20:420]), np.asarray(moved, np.float32))
+        self.assertGreater(pair.likeness, 0.99)
+
 
 class Similarities(unittest.TestCase):
     def test_there_and_back(self) -> None:

@@ -1,5 +1,7 @@
 """The focus measure: local energy of a modified Laplacian (Nayar & Nakagawa 1994)."""
 
+from typing import Any
+
 import cv2
 import numba
 import numpy as np
@@ -66,7 +68,7 @@ def _mirror(line: Float, beyond: int) -> None:
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _row(grey: Float, row: int) -> Float:
+def _row(grey: Float, row: int) -> Any:
     last = len(grey) - 1
     row = abs(row)
     return grey[row if row <= last else 2 * last - row]

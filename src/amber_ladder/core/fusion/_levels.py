@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 Float = NDArray[np.float32]
 
-_TILE_PX = 128
+_TILE_PX = 64
 _RED, _GREEN, _BLUE = np.float32(0.299), np.float32(0.587), np.float32(0.114)
 
 

@@ -35,16 +35,29 @@ _PLAIN = 127  # of 255
 _STANDS_OUT = 2.0  # times the mean of all frames, beyond which one is believed wholly
 _EDGE_PX = 4  # of every level is not trusted at a frame's border
 _PARTLY_LEVELS = 2  # hold nearly all pixels: the coarser ones are worked out everywhere
+_AROUND_PX = 8  # of the surface: from there the window and the blur of the survey reach into a tile
+_MOSTLY, _SPARE_FRAMES = 0.6, 2.0
 
 
 class _Level:
     """The winning detail of one scale so far."""
 
     def __init__(
-        self, shape: tuple[int, int], window_px: float, *, calmed: bool, credited: bool, wanted: Mask | None
+        self,
+        shape: tuple[int, int],
+        window_px: float,
+        *,
+        calmed: bool,
+        credited: bool,
+        wanted: Mask | None,
+        seen: Survey | None,
     ) -> None:
         self.weights = window(window_px)
         self.tiles = tiles_of(shape, len(self.weights) - 1, wanted)
+        # Of which used frames something may be sharpest in each tile: all, unless the survey tells.
+        self.first, self.last = np.full(len(self.tiles), -np.inf), np.full(len(self.tiles), np.inf)
+        if seen:
+            self.first, self.last = _sharpest_in(self.tiles, shape, seen)
         self.detail = np.zeros((*shape, 3), np.float32)
         self.activity = np.full(shape, -1.0, np.float32)
         self.winner = np.zeros(shape if credited else (0, 0), np.int16)
@@ -52,9 +65,12 @@ class _Level:
         both = shape if calmed else (0, 0)
         self.together = (np.zeros((*both, 3), np.float32), np.zeros(both, np.float32), np.zeros(both, np.float32))
 
-    def add(self, present: NDArray[Any], coarser: Float, coarser_grey: Float, covered: Mask, place: int) -> None:
+    def add(
+        self, present: NDArray[Any], coarser: Float, coarser_grey: Float, covered: Mask, place: int, *, everywhere: bool
+    ) -> None:
+        tiles = self.tiles if everywhere else self.tiles[(self.first <= place) & (place <= self.last)]
         take(
-            present, coarser, coarser_grey, covered, self.weights, self.tiles, np.int16(place),
+            present, coarser, coarser_grey, covered, self.weights, tiles, np.int16(place),
             self.detail, self.activity, self.winner, *self.together,
         )  # fmt: skip
 
@@ -92,6 +108,7 @@ class Pyramid:
                 calmed=calm > 0 and i < _NOISY_LEVELS,
                 credited=i == min(_SHARE_LEVEL, len(shapes) - 2),
                 wanted=chosen[i] if i < len(chosen) else None,
+                seen=found if i < _PARTLY_LEVELS and calm == 0 else None,
             )
             for i, one in enumerate(shapes[:-1])
         ]
@@ -117,7 +134,10 @@ class Pyramid:
                     np.int16(place), HALF_AVERAGE, level.detail, level.winner,
                 )  # fmt: skip
                 trusted[self._plain[depth] > 0] = 0
-            level.add(present, coarser, grey, trusted, place)
+            # What the frames in question do not reach, the reference frame shows.
+            level.add(
+                present, coarser, grey, trusted, place, everywhere=self._found.used[place] == self._found.reference
+            )
             present = coarser
         self._add_base(coarser, brightness(finer), grey, wrong)
 
@@ -167,6 +187,25 @@ def merge_pyramid(
         del picture  # before the next one is loaded
     progress("merge", len(found.used), len(found.used))
     return pyramid.picture(), pyramid.shares()
+
+
+def _sharpest_in(
+    tiles: NDArray[np.int64], shape: tuple[int, int], found: Survey
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The first and last place (N,) at which something in each tile of a level may be sharp, with some to spare.
+
+    All of them where the survey knows little.
+    """
+    index, known = found.surface.index, found.surface.known
+    smaller = index.shape[0] / shape[0]
+    first, last = np.full(len(tiles), -np.inf), np.full(len(tiles), np.inf)
+    for i, (top, bottom, left, right) in enumerate(tiles.tolist()):
+        rows = slice(max(int(top * smaller) - _AROUND_PX, 0), int(bottom * smaller) + _AROUND_PX + 1)
+        columns = slice(max(int(left * smaller) - _AROUND_PX, 0), int(right * smaller) + _AROUND_PX + 1)
+        if known[rows, columns].mean() > _MOSTLY:
+            own = index[rows, columns]
+            first[i], last[i] = own.min() - _SPARE_FRAMES, own.max() + _SPARE_FRAMES
+    return first, last
 
 
 def _shapes(height: int, width: int) -> list[tuple[int, int]]:

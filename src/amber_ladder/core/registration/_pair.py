@@ -190,7 +190,8 @@ def _compare(fixed: Float, moving: Float, matrix: Matrix, detail_px: float) -> t
     """Gain and likeness of the area that both show."""
     size = (fixed.shape[1], fixed.shape[0])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    warped = np.asarray(cv2.warpAffine(moving, matrix, size, flags=flags, borderValue=-1.0), np.float32)
+    # Far below any tone: what is mixed with it by halves is told apart too.
+    warped = np.asarray(cv2.warpAffine(moving, matrix, size, flags=flags, borderValue=-100.0), np.float32)
     inside = warped >= 0
     if np.count_nonzero(inside) < inside.size // 4:
         return 1.0, 0.0

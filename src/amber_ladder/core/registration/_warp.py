@@ -15,6 +15,7 @@ from amber_ladder.core.registration._similarity import Matrix, inverse
 Float = NDArray[np.float32]
 
 _TAPS, _CUBIC = 6, 4
+_BAND_PX, _BLOCK_PX = 64, 512
 
 
 def warp(plane: Float, matrix: Matrix) -> Float:
@@ -34,41 +35,97 @@ def warped_picture(picture: NDArray[Any], matrix: Matrix, gain: float, largest: 
     value.
     """
     out = np.empty_like(picture)
-    _warp_rows(np.ascontiguousarray(picture), inverse(matrix), np.float32(gain), np.float32(largest), out)
+    _warp_blocks(np.ascontiguousarray(picture), inverse(matrix), np.float32(gain), np.float32(largest), out)
     return out
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _warp_rows(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: np.float32, out: NDArray[Any]) -> None:
-    """Frames of a stack lie nearly alike: along a row whole pixels keep their distance over long runs, in which only
+def _warp_blocks(picture: NDArray[Any], back: Matrix, gain: np.float32, largest: np.float32, out: NDArray[Any]) -> None:
+    """First along the rows, then along the columns (Catmull & Smith 1980), in blocks that stay in a processor's memory.
 
-    fractions change. There neighbours in memory are computed at once.
+    Frames of a stack lie nearly alike: whole pixels keep their distance over long runs, in which only fractions change.
+    There neighbours in memory are computed at once.
     """
     height, width, _ = picture.shape
     flat, flat_out = picture.reshape(height, 3 * width), out.reshape(height, 3 * width)
-    pixel = np.empty(3 * width, np.float32)
-    for m in range(3 * width):
-        pixel[m] = m // 3
+    pixel = (np.arange(3 * _BLOCK_PX) // 3).astype(np.float32)
     a, b, c = back[0]
     d, e, f = back[1]
-    for y in numba.prange(height):
-        line = np.empty(3 * width, np.float32)
-        x = 0
-        while x < width:
-            u, v = a * x + b * y + c, d * x + e * y + f
-            i, j = int(np.floor(u)), int(np.floor(v))
-            run = min(steady_run(u - i, a - 1.0), steady_run(v - j, d), width - x)
-            if 1 <= j < height - 2 and 1 <= i < width - 2:
-                run = min(run, width - 2 - i)
-                along_run(flat[j - 1 : j + 3], 3 * (i - 1), np.float32(u - i), np.float32(a - 1.0), np.float32(v - j),
-                       np.float32(d), pixel, line[: 3 * run])  # fmt: skip
-                own = flat_out[y, 3 * x : 3 * (x + run)]
-                for m in range(3 * run):
-                    own[m] = np.int32(min(max(line[m] * gain, np.float32(0)), largest) + np.float32(0.5))
-            else:
-                run = 1
-                one_pixel(picture, u, v, gain, largest, out[y, x])
-            x += run
+    wider = a - b * d / e
+    blocks = -(-width // _BLOCK_PX)
+    for block in numba.prange(blocks * -(-height // _BAND_PX)):
+        top, left = block // blocks * _BAND_PX, block % blocks * _BLOCK_PX
+        bottom, right = min(top + _BAND_PX, height), min(left + _BLOCK_PX, width)
+        start = min(d * left, d * (right - 1)) + e * top + f
+        end = max(d * left, d * (right - 1)) + e * (bottom - 1) + f
+        low = int(np.floor(start)) - 1
+        between = np.empty((int(np.floor(end)) + 3 - low, 3 * (right - left)), np.float32)
+        for q in range(len(between)):
+            row, x = flat[_mirrored(low + q, height)], left
+            while x < right:
+                u = wider * x + b * (low + q - f) / e + c
+                i = int(np.floor(u))
+                run = min(steady_run(u - i, wider - 1.0), right - x)
+                if 1 <= i < width - 2:
+                    run = min(run, width - 2 - i)
+                    _four_along(row[3 * (i - 1) :], np.float32(u - i), np.float32(wider - 1.0), pixel,
+                                between[q, 3 * (x - left) : 3 * (x - left + run)])  # fmt: skip
+                else:
+                    run = 1
+                    _four_near(row, i, np.float32(u - i), width, between[q, 3 * (x - left) :])
+                x += run
+        for y in range(top, bottom):
+            x = left
+            while x < right:
+                v = d * x + e * y + f
+                j = int(np.floor(v))
+                run = min(steady_run(v - j, d), right - x)
+                _four_down(between[j - 1 - low : j + 3 - low], 3 * (x - left), np.float32(v - j), np.float32(d), pixel,
+                           gain, largest, flat_out[y, 3 * x : 3 * (x + run)])  # fmt: skip
+                x += run
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _four_along(row: NDArray[Any], across: np.float32, wider: np.float32, pixel: Float, out: Float) -> None:
+    """A run of RGB pixels, flat: the first lies ``across`` beyond the second of a row, each next one ``wider`` more."""
+    one, half, more, most = np.float32(1), np.float32(0.5), np.float32(1.5), np.float32(2.5)
+    before, here, after, last = row, row[3:], row[6:], row[9:]
+    for m in range(len(out)):
+        t = across + pixel[m] * wider
+        s = one - t
+        out[m] = (
+            (one + t * t * (more * t - most)) * here[m] + (one + s * s * (more * s - most)) * after[m]
+            - half * t * s * (s * before[m] + t * last[m])
+        )  # fmt: skip
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _four_near(row: NDArray[Any], i: int, t: np.float32, width: int, out: Float) -> None:
+    """A pixel near the border."""
+    weights = np.empty(_CUBIC, np.float32)
+    cubic_weights(t, weights)
+    for k in range(3):
+        total = np.float32(0)
+        for p in range(_CUBIC):
+            total += weights[p] * row[3 * _mirrored(i - 1 + p, width) + k]
+        out[k] = total
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _four_down(
+    rows: Float, start: int, down: np.float32, turned: np.float32, pixel: Float, gain: np.float32,
+    largest: np.float32, out: NDArray[Any],
+) -> None:  # fmt: skip
+    one, half, more, most = np.float32(1), np.float32(0.5), np.float32(1.5), np.float32(2.5)
+    above, here, below, last = rows[0, start:], rows[1, start:], rows[2, start:], rows[3, start:]
+    for m in range(len(out)):
+        t = down + pixel[m] * turned
+        s = one - t
+        total = (
+            (one + t * t * (more * t - most)) * here[m] + (one + s * s * (more * s - most)) * below[m]
+            - half * t * s * (s * above[m] + t * last[m])
+        )  # fmt: skip
+        out[m] = np.int32(min(max(total * gain, np.float32(0)), largest) + half)
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
