@@ -4,6 +4,7 @@ import unittest
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import cache
+from unittest.mock import patch
 
 import cv2
 import numpy as np
@@ -47,6 +48,17 @@ class Auto(unittest.TestCase):
             gave = merge(stack.frames, found, Style("auto"), progress=no_progress).gave
             self.assertAlmostEqual(sum(gave.values()), 1.0)
             self.assertTrue(least <= gave["pyramid"] <= most, (kind, gave))
+
+    def test_large_frames_are_worked_out_one_way_after_the_other_to_the_same_picture(self) -> None:
+        stack, found = surveyed("crystal", 41)
+        at_once = merge(stack.frames, found, Style("auto"), progress=no_progress)
+        done: list[tuple[int, int]] = []
+        with patch("amber_ladder.core.frames._source._LARGE_BYTES", 0):
+            by_turns = merge(stack.frames, found, Style("auto"), progress=lambda _, *steps: done.append(steps))
+        np.testing.assert_array_equal(by_turns.composite, at_once.composite)
+        self.assertEqual((by_turns.share, by_turns.gave), (at_once.share, at_once.gave))
+        self.assertEqual(done, sorted(done))
+        self.assertEqual(done[-1], (2 * len(found.used),) * 2)
 
 
 class Brightened(unittest.TestCase):

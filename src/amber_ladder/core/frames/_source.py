@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 T = TypeVar("T")
+
+_LARGE_BYTES = 150_000_000
 Progress = Callable[[str, int, int], None]
 """Called with a phase's name, steps done and steps in all. It stops the work by raising."""
 
@@ -43,12 +45,20 @@ class FrameSource(Protocol):
         """
 
 
+def is_large(frames: FrameSource) -> bool:
+    """Whether frames are so large that memory is worth more than time."""
+    return 3 * frames.dtype.itemsize * frames.shape[0] * frames.shape[1] > _LARGE_BYTES
+
+
 def ahead(load: Callable[[int], T], indices: Iterable[int], *, most: int = 2) -> Iterator[tuple[int, T]]:
     """Load so many items ahead in threads while the caller works on the present one.
 
     Nothing is kept of what was handed out: a caller that lets go of its item before it asks for the next has at most
-    one more in memory.
+    one more in memory; with ``most`` 0 none.
     """
+    if most == 0:
+        yield from ((index, load(index)) for index in indices)
+        return
     with ThreadPoolExecutor(max_workers=most) as pool:
         waiting = deque[tuple[int, Future[T]]]()
         for index in indices:

@@ -1,5 +1,6 @@
 """Auto: depth pick where the surface is steady, pyramid where it breaks off and hairs cross."""
 
+from collections.abc import Iterator
 from typing import Any
 
 import cv2
@@ -8,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.depth import breaks
-from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.frames import FrameSource, Progress, ahead, is_large
 from amber_ladder.core.fusion._plain import nothing_sharp
 from amber_ladder.core.fusion._pyramid import Pyramid
 from amber_ladder.core.fusion._select import DepthPick
@@ -29,24 +30,43 @@ def merge_auto(
     x, y, width, height = (edge // found.factor for edge in found.crop)
     given = float(small[y : y + max(height, 1), x : x + max(width, 1)].mean())
     size = (frames.shape[1], frames.shape[0])
+    count = len(found.used)
+    # What is summed up for both ways is a multiple of a frame: of large ones one way after the other is worked out.
+    rounds = 2 if given > 0 and is_large(frames) else 1
+
+    def each(after: int) -> Iterator[tuple[int, NDArray[Any]]]:
+        # One ahead: decoding is by far the quicker.
+        most = 0 if is_large(frames) else 1
+        for place, picture in ahead(lambda at: frames.picture(found.used[at]), range(count), most=most):
+            progress("merge", after + place, rounds * count)
+            yield place, picture
+            del picture  # before the next one is loaded
+
     pick = DepthPick(found, frames.shape, frames.dtype)
-    wanted = (small > 0).astype(np.uint8)
-    pyramid = Pyramid(found, frames.shape, frames.dtype, window_px, calm, wanted) if given > 0 else None
-    # One ahead: decoding is by far the quicker.
-    for place, picture in ahead(lambda at: frames.picture(found.used[at]), range(len(found.used)), most=1):
-        progress("merge", place, len(found.used))
+    pyramid = _pyramid(frames, found, window_px, calm, small) if given > 0 and rounds == 1 else None
+    for place, picture in each(0):
         pick.add(place, picture)
         if pyramid:
             pyramid.add(place, picture)
-        del picture  # before the next one is loaded
-    progress("merge", len(found.used), len(found.used))
+        del picture
     picked, shares = pick.picture(frames), pick.shares()
     del pick  # what it was summed from is no smaller than the pyramid
+    if rounds == 2:
+        pyramid = _pyramid(frames, found, window_px, calm, small)
+        for place, picture in each(count):
+            pyramid.add(place, picture)
+            del picture
+    progress("merge", rounds * count, rounds * count)
     if pyramid is None:
         return picked, shares, 0.0
     _mix(picked, pyramid.picture(), np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_LINEAR), np.float32))
     mixed = tuple((1.0 - given) * one + given * two for one, two in zip(shares, pyramid.shares(), strict=True))
     return picked, mixed, given
+
+
+def _pyramid(frames: FrameSource, found: Survey, window_px: float, calm: float, small: NDArray[np.float32]) -> Pyramid:
+    wanted = (small > 0).astype(np.uint8)
+    return Pyramid(found, frames.shape, frames.dtype, window_px, calm, wanted)
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.frames import FrameSource, Progress, ahead
+from amber_ladder.core.frames import FrameSource, Progress, ahead, is_large
 from amber_ladder.core.fusion._levels import (
     average,
     brightness,
@@ -181,7 +181,8 @@ def merge_pyramid(
     """Composite (H, W, 3) in the frames' type and each used frame's share of the common area (see Pyramid)."""
     pyramid = Pyramid(found, frames.shape, frames.dtype, window_px, calm)
     # One ahead: decoding is by far the quicker.
-    for place, picture in ahead(lambda at: frames.picture(found.used[at]), range(len(found.used)), most=1):
+    most = 0 if is_large(frames) else 1
+    for place, picture in ahead(lambda at: frames.picture(found.used[at]), range(len(found.used)), most=most):
         progress("merge", place, len(found.used))
         pyramid.add(place, picture)
         del picture  # before the next one is loaded
