@@ -114,11 +114,17 @@ def _merges(wanted: list[str]) -> None:
         print(f"Shooting {COUNT} frames of {WIDTH_PX} × {HEIGHT_PX} px …", flush=True)
         shoot(frames)
         floor = repeated("decode", frames, scratch)["seconds"]
-        print(f"floor: decoding {COUNT} frames on two threads: {floor:.2f} s")
+        by_opencv = repeated("decode-opencv", frames, scratch)["seconds"]
+        print(f"floor: decoding {COUNT} frames on two threads: {floor:.2f} s ({by_opencv:.2f} s with OpenCV's decoder)")
         for method, bound in BOUNDS.items():
             if method in wanted:
-                taken = repeated(method, frames, scratch)["seconds"]
-                print(f"merge {method}: {taken / floor:.2f} × the floor ({taken:.1f} s; {bound})", flush=True)
+                taken = repeated(method, frames, scratch)
+                seconds = taken["seconds"]
+                print(
+                    f"merge {method}: {seconds / floor:.1f} × the floor, {seconds / by_opencv:.1f} × OpenCV's "
+                    f"({seconds:.1f} s; {bound}); {taken['loading']:.1f} s more for a process's first",
+                    flush=True,
+                )
         if "patch" in wanted:
             taken_s = repeated("patch", frames, scratch)
             first_s = taken_s.pop("first")

@@ -115,13 +115,20 @@ class Pyramid:
         self._base, self._weight = np.zeros((*shapes[-1], 3), np.float32), np.zeros(shapes[-1], np.float32)
         self._largest = int(np.iinfo(dtype).max)
         self._low, self._high = np.full((*shape, 3), self._largest, dtype), np.zeros((*shape, 3), dtype)
+        # What is not wanted need not be cut back; a pixel more, for who fades it out between those of the surface.
+        self._cut = (
+            None
+            if wanted is None
+            else 255 * _resized(np.asarray(cv2.dilate(wanted, np.ones((3, 3), np.uint8)), np.uint8), shape)
+        )
 
     def add(self, place: int, picture: NDArray[Any]) -> None:
         """The used frame at a place: RGB (H, W, 3)."""
         warped = warped_picture(picture, self._found.matrices[place], self._found.gains[place], self._largest)
         reach = _reach(self._found.matrices[place], self._shape)
         wrong = barred(self._found.moved, place, self._shape)
-        widen(warped, reach if wrong is None else reach & ~wrong, self._low, self._high)
+        shown = reach if wrong is None else reach & ~wrong
+        widen(warped, shown if self._cut is None else shown & self._cut, self._low, self._high)
         present: NDArray[Any] = warped
         for depth, level in enumerate(self._levels):
             finer, coarser = present, halved(present)

@@ -33,12 +33,14 @@ class DepthPick:
         self._shares = _shares(index, found)
         if found.factor > 1:
             index = np.asarray(cv2.resize(index, shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
-        self._index = np.clip(index, 0, len(found.used) - 1)
+        # In parts of all frames: a few hundredths of a frame where there are thousands, in half the memory.
+        self._unit = np.float32(max(len(found.used) - 1, 1) / 65535)
+        self._index = np.rint(np.clip(index, 0, len(found.used) - 1) / self._unit).astype(np.uint16)
         calm = nothing_sharp(found)
         self._calm = np.asarray(cv2.resize(calm, shape[::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
         stretches = (shape[0], -(-shape[1] // _STRETCH_PX))
         self._lowest, self._highest = np.empty(stretches, np.float32), np.empty(stretches, np.float32)
-        _extremes(self._index, self._calm, self._lowest, self._highest)
+        _extremes(self._index, self._unit, self._calm, self._lowest, self._highest)
         # Of 8 bits in fixed point, which halves the memory.
         store, self._parts = (np.uint16, _FIXED) if dtype == np.uint8 else (np.float32, _FLOATING)
         self._total, self._weight = np.zeros((*shape, 3), store), np.zeros(shape, store)
@@ -47,8 +49,8 @@ class DepthPick:
         """The used frame at a place: RGB (H, W, 3)."""
         _pick(
             picture, inverse(self._found.matrices[place]), np.float32(self._found.gains[place]), self._index,
-            self._calm, np.float32(place), self._lowest, self._highest, self._parts, self._largest, self._total,
-            self._weight,
+            self._unit, self._calm, np.float32(place), self._lowest, self._highest, self._parts, self._largest,
+            self._total, self._weight,
         )  # fmt: skip
 
     def picture(self, frames: FrameSource) -> NDArray[Any]:
@@ -92,16 +94,18 @@ def _shares(index: Float, found: Survey) -> tuple[float, ...]:
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _extremes(index: Float, calm: NDArray[np.uint8], lowest: Float, highest: Float) -> None:
+def _extremes(
+    index: NDArray[np.uint16], unit: np.float32, calm: NDArray[np.uint8], lowest: Float, highest: Float
+) -> None:
     """How near and how far a frame may lie that has a part in each stretch (rows, stretches)."""
     height, width = index.shape
     for y in numba.prange(height):
         for stretch in range(lowest.shape[1]):
-            low, high, calmest = np.float32(np.inf), np.float32(-np.inf), np.uint8(0)
+            low, high, calmest = np.uint16(65535), np.uint16(0), np.uint8(0)
             for x in range(stretch * _STRETCH_PX, min((stretch + 1) * _STRETCH_PX, width)):
                 low, high, calmest = min(low, index[y, x]), max(high, index[y, x]), max(calmest, calm[y, x])
             reach = _reach(calmest)
-            lowest[y, stretch], highest[y, stretch] = low - reach, high + reach
+            lowest[y, stretch], highest[y, stretch] = unit * low - reach, unit * high + reach
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
@@ -115,7 +119,8 @@ def _pick(
     picture: NDArray[Any],
     to_frame: NDArray[np.float64],
     gain: np.float32,
-    index: NDArray[np.float32],
+    index: NDArray[np.uint16],
+    unit: np.float32,
     calm: NDArray[np.uint8],
     place: np.float32,
     lowest: Float,
@@ -143,7 +148,7 @@ def _pick(
             while stretch < stretches and lowest[y, stretch] < place < highest[y, stretch]:
                 stretch += 1
             end = min(stretch * _STRETCH_PX, width)
-            _shares_along(index[y, x:end], calm[y, x:end], place, share[x:end])
+            _shares_along(index[y, x:end], unit, calm[y, x:end], place, share[x:end])
             while end > x and share[end - 1] <= 0:
                 end -= 1
             while x < end and share[x] <= 0:
@@ -216,13 +221,15 @@ def _add_tones(
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _shares_along(index: Float, calm: NDArray[np.uint8], place: np.float32, share: Float) -> None:
+def _shares_along(
+    index: NDArray[np.uint16], unit: np.float32, calm: NDArray[np.uint8], place: np.float32, share: Float
+) -> None:
     """A frame's share of each pixel of a row; where it is ``calm`` (0 to 255) more frames have one."""
     one, none = np.float32(1), np.float32(0)
     for k in range(len(index)):
         reach = _reach(calm[k])
         # The shares of more than two frames add up to the reach: to no more than fits.
-        share[k] = max(one - abs(index[k] - place) / reach, none) / max(reach, one)
+        share[k] = max(one - abs(unit * np.float32(index[k]) - place) / reach, none) / max(reach, one)
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]

@@ -35,6 +35,7 @@ from amber_ladder.formats.pictures import LeftOut, StoredFrames, colour_profile,
 from amber_ladder.formats.results import write_composite, write_depth, write_json
 from amber_ladder.formats.surveys import FILE as SURVEY
 from amber_ladder.formats.surveys import key_of, read_survey, write_survey
+from amber_ladder.work.memory import give_back
 
 RESULTS = ("composite.tif", "depth.tif", "depth_u.tif", "report.json")
 _OF_AIRY = 0.213
@@ -186,6 +187,7 @@ def merge_frames(
         frames, **reckoned_from, growth=growth, progress=progress
     )
     at, unit = _frame_depths(found, settings, depths_um)
+    give_back()  # what looking at the frames took: merging them is the peak
     merged = merge(frames, found, style_of(found, settings, depths_um), progress=progress)
     um_per_px = settings.um_per_px or (optics.pixel_um if optics else None)
     progress("save", 0, 1)
