@@ -14,7 +14,7 @@ RUNS = 3
 BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
-NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality")
+NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large")
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -44,19 +44,20 @@ def main(names: list[str]) -> int:
         _bench()
     if "station" in wanted:
         _station()
-    if "quality" in wanted:
-        _quality()
+    for name in ("quality", "quality-large"):
+        if name in wanted:
+            _quality(large=name == "quality-large")
     if "memory-large" in wanted:
         _large()
-    if set(wanted) - {"plan", "bench", "station", "quality", "memory-large"}:
+    if set(wanted) - {"plan", "bench", "station", "quality", "quality-large", "memory-large"}:
         _merges(wanted)
     return 0
 
 
-def _quality() -> None:
+def _quality(*, large: bool) -> None:
     from benchmarks.quality import main as judge
 
-    judge()
+    judge(large=large)
 
 
 def _plans() -> None:
