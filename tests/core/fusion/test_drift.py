@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
-from amber_ladder.core.fusion import Style, Survey, merge, survey
+from amber_ladder.core.fusion import Style, Survey, findings, merge, survey
 from amber_ladder.core.fusion._geometry import carried_over
 from amber_ladder.core.registration import compose, inverse, scale_of
 from amber_ladder.simulated.stand import SimulatedStand
@@ -188,6 +188,16 @@ class ByHand(unittest.TestCase):
         merged = merge(frames, found, Style("auto"), progress=no_progress).composite[here].astype(np.float64)
         one = max(psnr_db(picture[here].astype(np.float64), truth) for picture in frames.pictures)
         self.assertGreater(psnr_db(merged, truth), one + 3.5)
+
+    def test_with_too_few_frames_it_says_that_they_lie_off(self) -> None:
+        for seed in (3, 6):
+            frames, truths, _ = burst(24, seed)
+            found = survey(frames, progress=no_progress)
+            off, said = places(found, frames, truths)
+            telling = found.surface.sharp_in(len(found.used)) > 0.01
+            self.assertGreater(float(off[telling].max()), 3.0)
+            self.assertLess(float((off / said)[telling].max()), 4.0)
+            self.assertIn("alignment", {one.kind for one in findings(found, [1.0] * len(found.used), frames.names)})
 
 
 def burst(count: int, seed: int = 2) -> tuple[MemoryFrames, list[FrameTruth], SimulatedStand]:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.depth import Surface
 from amber_ladder.core.frames import Progress, ahead
+from amber_ladder.core.fusion._doubt import doubted
 from amber_ladder.core.fusion._growth import Growth, growth_between
 from amber_ladder.core.fusion._moved import MotionWatch
 from amber_ladder.core.fusion._small import SmallPictures, shrunk
@@ -51,6 +52,7 @@ _LIGHT_PX = 160  # height of the small pictures in which brightness is compared
 _TELLING_SHARE = 0.5  # of what each frame would show if as many as tell something told alike
 _REFERENCE_PX = 0.2
 _LIKELY_BLUR = (0.05, 15.0)
+_LIKE = 0.5  # of frames over one other, below which they say nothing of each other
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +120,9 @@ def second_look(
             ratios += look.compare(at, side.light)
             links += [link for link in both if link]
             past.pop(at - 2, None)
+    if blur is None:
+        apart = [[link for link in links if link.second - link.first == span] for span in (1, 2)]
+        links = doubted(apart[0], apart[1], look.shape)
     rigid = blur is not None
     whole = shrink * factor
     sharp = found.sharp_in(len(used))
@@ -207,6 +212,7 @@ class _Look:
         self._small: dict[int, Float] = {}
         self._seen_by: dict[int, tuple[Float, Float]] = {}
         self._tried: dict[int, Side] = {}
+        self._encoded: dict[int, Levelled] = {}
 
     def sides(self, places: Sequence[int] | range) -> Iterator[tuple[int, Side]]:
         """The frames at these places in linear light, one after the other."""
@@ -245,13 +251,21 @@ class _Look:
             fit = self._fit(first, one, second, two, blur)
         if fit and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
             return Link(first, second, fit.matrix, fit.covariance, fit.bias)
-        if second == first + 1 and blur is None:
-            encoded = (Levelled(np.asarray(side.light ** np.float32(1.0 / _GAMMA), np.float32)) for side in (one, two))
-            pair = register_pair(*encoded)
+        if blur is None:
+            pair = register_pair(self._levelled(first, one), self._levelled(second, two))
+            if second > first + 1 and pair.likeness < _LIKE:
+                return None
             return Link(first, second, pair.matrix, pair.covariance + _FIRST_LOOK_PX, np.zeros(4))
         if second == first + 1:
             return Link(first, second, self._start(first, second), _FIRST_LOOK_PX, _ADRIFT_PX)
         return None
+
+    def _levelled(self, place: int, side: Side) -> Levelled:
+        found = self._encoded.get(place)
+        if found is None:
+            found = Levelled(np.asarray(side.light ** np.float32(1.0 / _GAMMA), np.float32))
+            self._encoded = {at: kept for at, kept in self._encoded.items() if at >= place - 2} | {place: found}
+        return found
 
     def _is_near(self, first: int, second: int) -> bool:
         """Whether the change of blur between both is known, and a small one."""
