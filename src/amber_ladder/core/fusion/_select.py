@@ -33,8 +33,8 @@ class DepthPick:
         self._shares = _shares(index, found)
         if found.factor > 1:
             index = np.asarray(cv2.resize(index, shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
-        # In parts of all frames: a few hundredths of a frame where there are thousands, in half the memory.
-        self._unit = np.float32(max(len(found.used) - 1, 1) / 65535)
+        # To a 64th of a frame, in half the memory; of more than a thousand frames to a 32nd, and so on.
+        self._unit = np.float32(2.0 ** max(-6, np.ceil(np.log2(len(found.used) / 65536))))
         self._index = np.rint(np.clip(index, 0, len(found.used) - 1) / self._unit).astype(np.uint16)
         calm = nothing_sharp(found)
         self._calm = np.asarray(cv2.resize(calm, shape[::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
