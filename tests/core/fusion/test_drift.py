@@ -196,7 +196,7 @@ class ByHand(unittest.TestCase):
             off, said = places(found, frames, truths)
             telling = found.surface.sharp_in(len(found.used)) > 0.01
             self.assertGreater(float(off[telling].max()), 3.0)
-            self.assertLess(float((off / said)[telling].max()), 4.0)
+            self.assertLess(float((off / said)[telling].max()), 5.0)  # 7.4 and 7.7 by the pairs alone
             self.assertIn("alignment", {one.kind for one in findings(found, [1.0] * len(found.used), frames.names)})
 
 
