@@ -226,9 +226,9 @@ def _move(plane: Float, back: Matrix, out: Float) -> None:
             run = min(steady_run(u - i, wider - 1.0), width - x)
             if 2 <= i < width - 3:
                 run = min(run, width - 3 - i)
-                _along_row(
-                    plane[j, i - 2 :], np.float32(u - i), np.float32(wider - 1.0), pixel, between[j, x : x + run]
-                )
+                row = plane[j, i - 2 :]
+                _through_six(row, row[1:], row[2:], row[3:], row[4:], row[5:], np.float32(u - i),
+                             np.float32(wider - 1.0), pixel, between[j, x : x + run])  # fmt: skip
             else:
                 run = 1
                 between[j, x] = _one_along(plane[j], i, np.float32(u - i))
@@ -240,7 +240,10 @@ def _move(plane: Float, back: Matrix, out: Float) -> None:
             j = int(np.floor(v))
             run = min(steady_run(v - j, d), width - x)
             if 2 <= j < height - 3:
-                _along_columns(between[j - 2 : j + 4], x, np.float32(v - j), np.float32(d), pixel, out[y, x : x + run])
+                _through_six(
+                    between[j - 2, x:], between[j - 1, x:], between[j, x:], between[j + 1, x:], between[j + 2, x:],
+                    between[j + 3, x:], np.float32(v - j), np.float32(d), pixel, out[y, x : x + run],
+                )  # fmt: skip
             else:
                 for m in range(run):
                     out[y, x + m] = _one_along(between[:, x + m], j, np.float32(v - j) + pixel[m] * np.float32(d))
@@ -248,25 +251,17 @@ def _move(plane: Float, back: Matrix, out: Float) -> None:
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _along_row(row: Float, across: np.float32, wider: np.float32, pixel: Float, out: Float) -> None:
-    """By Lagrange's interpolation through six pixels: the first point lies ``across`` beyond the third of them."""
-    # Of what is counted as m + 1, numba is not sure that it is not negative, and reads pixels one by one.
-    one, two, three, four, five, six = row, row[1:], row[2:], row[3:], row[4:], row[5:]
-    for m in range(len(out)):
-        t = across + pixel[m] * wider
-        out[m] = (
-            _weight(t, 0) * one[m] + _weight(t, 1) * two[m] + _weight(t, 2) * three[m]
-            + _weight(t, 3) * four[m] + _weight(t, 4) * five[m] + _weight(t, 5) * six[m]
-        )  # fmt: skip
+def _through_six(
+    one: Float, two: Float, three: Float, four: Float, five: Float, six: Float, beyond: np.float32, change: np.float32,
+    pixel: Float, out: Float,
+) -> None:  # fmt: skip
+    """A run of points by Lagrange's interpolation, each between six pixels: the first ``beyond`` the third of them.
 
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _along_columns(rows: Float, start: int, down: np.float32, turned: np.float32, pixel: Float, out: Float) -> None:
-    # Cut off here: a part of several rows would no longer lie in one piece, and be read pixel by pixel.
-    one, two, three = rows[0, start:], rows[1, start:], rows[2, start:]
-    four, five, six = rows[3, start:], rows[4, start:], rows[5, start:]
+    The lines are cut off by the caller, each by itself: of what is counted as m + 1 numba is not sure that it is not
+    negative, and a part of several rows does not lie in one piece; either would be read pixel by pixel.
+    """
     for m in range(len(out)):
-        t = down + pixel[m] * turned
+        t = beyond + pixel[m] * change
         out[m] = (
             _weight(t, 0) * one[m] + _weight(t, 1) * two[m] + _weight(t, 2) * three[m]
             + _weight(t, 3) * four[m] + _weight(t, 4) * five[m] + _weight(t, 5) * six[m]
