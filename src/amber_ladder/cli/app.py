@@ -22,6 +22,7 @@ from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.formats.validated import refusal
 from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in, scale_json
+from amber_ladder.work.on_disk.checking import check_folder
 from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
 from amber_ladder.work.on_disk.planning import whole_ladder
 from amber_ladder.work.practice.rail import USUAL, serve_rail
@@ -41,6 +42,7 @@ _PHASES = {
     "register": "Aligning and measuring focus",
     "merge": "Merging",
     "save": "Saving",
+    "look": "Looking",
 }
 
 
@@ -88,6 +90,17 @@ def plan_command(
     with plain_errors():
         entry = _read(plan, PlanJson)
         _print(ladder_json(whole_ladder(entry), entry.focus_unit))
+
+
+@app.command("check")
+def check_command(
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Frames of one or many stacks, or a whole card.")],
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Split a folder into stacks, and say what is wrong with its frames, what to trim, and what is missing."""
+    with plain_errors(), _reporting(progress) as report:
+        result = check_folder(folder, report)
+    _print(result)
 
 
 @app.command("merge")

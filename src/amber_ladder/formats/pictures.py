@@ -1,8 +1,9 @@
 """Reading frames: JPEG, PNG and TIFF of 8 or 16 bits, checked before they are trusted."""
 
+import hashlib
 import re
 import warnings
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from copy import copy
 from dataclasses import dataclass
@@ -15,11 +16,12 @@ import numpy as np
 import simplejpeg
 import tifffile
 from numpy.typing import NDArray
-from PIL import ExifTags, Image, UnidentifiedImageError
+from PIL import Image, UnidentifiedImageError
 
 from amber_ladder.core.frames import to_grey
 from amber_ladder.core.sorting import Shot, usual_form, why_unlike
 from amber_ladder.errors import BadInput, UnreadablePicture
+from amber_ladder.formats.metadata import noted_in
 
 SUFFIXES = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif"}
 MOST_PIXELS = 250_000_000
@@ -30,7 +32,8 @@ _MOST_UNPACKED = 1500  # times the file's own size: an even black frame comes to
 _MOST_SCANS = 100  # of a JPEG; a progressive one has about ten, and each takes a walk over the whole picture
 _LARGEST_EXTRA = 8_000_000  # bytes of what a PNG carries beside its pixels
 _JPEG = {".jpg", ".jpeg"}
-_NAMES = {*_JPEG, ".png", ".tif", ".tiff"}
+PICTURE_NAMES = {*_JPEG, ".png", ".tif", ".tiff"}
+"""Endings of files that are taken for pictures."""
 _UPRIGHT = cv2.IMREAD_IGNORE_ORIENTATION
 # Orientation flags are ignored throughout: a camera that looks straight down sets them at random, and frames of
 # one stack must lie alike.
@@ -83,7 +86,7 @@ def _examine_other(path: Path, name: str, pixels: bool) -> PictureInfo:
         if kind == "PNG":
             with path.open("rb") as file:
                 bits = file.read(25)[24]  # the depth in the header; Pillow opens 16-bit colour as 8
-        captured_at = _captured_at(picture.getexif())
+        captured_at = _local_time(path)
         if pixels or kind != "JPEG":
             picture.load()
         return PictureInfo(kind, picture.width, picture.height, 16 if bits == 16 else 8, captured_at)
@@ -104,9 +107,8 @@ def _examine_tiff(path: Path, name: str, pixels: bool) -> PictureInfo:
             raise UnreadablePicture(name, "is neither grey nor RGB")
         if pixels:
             page.asarray()
-        tag = page.tags.get("DateTime")
-        captured_at = _parsed_time(str(tag.value), "") if tag else None
-        return PictureInfo("TIFF", page.imagewidth, page.imagelength, page.dtype.itemsize * 8, captured_at)
+        bits = page.dtype.itemsize * 8
+        return PictureInfo("TIFF", page.imagewidth, page.imagelength, bits, _local_time(path))
 
 
 def _check_one_picture(file: tifffile.TiffFile, name: str) -> None:
@@ -130,9 +132,7 @@ def _check_parts(path: Path, name: str) -> None:
     """How many walks a JPEG asks for, and how much a PNG carries beside its pixels: told by the bytes alone."""
     content = path.read_bytes()
     if content[:2] == b"\xff\xd8":
-        # Within the pixels an FF is followed by 00: this pair is a marker, or lies in a thumbnail.
-        if content.count(b"\xff\xda") > _MOST_SCANS:
-            raise UnreadablePicture(name, "is written in hundreds of layers: no camera does that")
+        _check_scans(content, name)
         return
     at = 8
     while content[:8] == b"\x89PNG\r\n\x1a\n" and at + 8 <= len(content):
@@ -142,6 +142,12 @@ def _check_parts(path: Path, name: str) -> None:
         at += 12 + length
 
 
+def _check_scans(content: bytes, name: str) -> None:
+    # Within the pixels an FF is followed by 00: this pair is a marker, or lies in a thumbnail.
+    if content.count(b"\xff\xda") > _MOST_SCANS:
+        raise UnreadablePicture(name, "is written in hundreds of layers: no camera does that")
+
+
 def _check_size(name: str, width: int, height: int) -> None:
     if width * height > MOST_PIXELS or max(width, height) > 65_000:
         raise UnreadablePicture(name, f"declares absurd dimensions ({width} × {height} px)")
@@ -149,19 +155,10 @@ def _check_size(name: str, width: int, height: int) -> None:
         raise UnreadablePicture(name, f"is too small to merge ({width} × {height} px, 64 needed)")
 
 
-def _captured_at(exif: Image.Exif) -> datetime | None:
-    details = exif.get_ifd(ExifTags.IFD.Exif)
-    stamp = details.get(ExifTags.Base.DateTimeOriginal) or exif.get(ExifTags.Base.DateTime)
-    return _parsed_time(str(stamp), str(details.get(ExifTags.Base.SubsecTimeOriginal, ""))) if stamp else None
-
-
-def _parsed_time(stamp: str, fraction: str) -> datetime | None:
-    try:
-        time = datetime.strptime(stamp.strip("\0 "), "%Y:%m:%d %H:%M:%S")
-    except ValueError:
-        return None
-    digits = re.sub(r"\D", "", fraction)
-    return time.replace(microsecond=int(digits[:6].ljust(6, "0"))) if digits else time
+def _local_time(path: Path) -> datetime | None:
+    """When it was taken by the camera's own clock."""
+    captured_at = noted_in(path).captured_at
+    return captured_at.replace(tzinfo=None) if captured_at else None
 
 
 def _short(error: Exception) -> str:
@@ -185,6 +182,58 @@ def read_grey(path: Path, factor: int) -> NDArray[np.float32]:
     if path.suffix.lower() in _JPEG:
         return np.multiply(_read_jpeg(path, "GRAY", factor), np.float32(1 / 255), dtype=np.float32)
     return to_grey(read_picture(path), factor)
+
+
+@dataclass(frozen=True, slots=True)
+class Shrunk:
+    """A picture as it is looked at, RGB (H, W, 3) of 8 bits, ``factor`` times smaller than its file says it is."""
+
+    rgb: NDArray[np.uint8]
+    factor: int
+    width_px: int
+    height_px: int
+    bits: int
+    digest: bytes
+
+
+def read_shrunk(path: Path, shrunk_by: Callable[[int, int], int]) -> Shrunk:
+    """Read a file once, as small as ``shrunk_by`` (its width and height) asks for: for files by the thousand.
+
+    What is wrong with it shows while it is read. Raises UnreadablePicture.
+    """
+    try:
+        content = path.read_bytes()
+        if content[:2] == b"\xff\xd8":
+            return _shrunk_jpeg(path, content, shrunk_by)
+    except OSError as error:
+        raise UnreadablePicture(path.name, f"cannot be read ({error.strerror})") from error
+    info = examine(path, pixels=False)
+    factor = shrunk_by(info.width_px, info.height_px)
+    try:
+        picture = read_picture(path)
+    except Exception as error:  # decoders raise whatever a damaged file leads them to
+        raise UnreadablePicture(path.name, f"is damaged or cut short ({_short(error)})") from error
+    if picture.dtype == np.uint16:
+        picture = (picture >> 8).astype(np.uint8)
+    if factor > 1:
+        size = (-(-picture.shape[1] // factor), -(-picture.shape[0] // factor))
+        picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    digest = hashlib.sha256(content).digest()
+    return Shrunk(np.asarray(picture, np.uint8), factor, info.width_px, info.height_px, info.bits, digest)
+
+
+def _shrunk_jpeg(path: Path, content: bytes, shrunk_by: Callable[[int, int], int]) -> Shrunk:
+    _check_scans(content, path.name)
+    try:
+        height, width, _, _ = simplejpeg.decode_jpeg_header(content)
+        _check_size(path.name, width, height)
+        factor = shrunk_by(width, height)
+        least = {"min_height": -(-height // factor), "min_width": -(-width // factor)} if factor > 1 else {}
+        rgb = simplejpeg.decode_jpeg(content, "RGB", **least)
+    except ValueError as error:
+        examine(path)  # says what is wrong with it, or lets pass what only the fast decoder does not know
+        raise UnreadablePicture(path.name, f"is damaged or cut short ({_short(error)})") from error
+    return Shrunk(np.asarray(rgb, np.uint8), factor, width, height, 8, hashlib.sha256(content).digest())
 
 
 def _read_jpeg(path: Path, colours: str, factor: int) -> NDArray[np.uint8]:
@@ -267,7 +316,7 @@ def frames_in(folder: Path) -> tuple[StoredFrames, list[LeftOut]]:
     paths = {
         path.name: path
         for path in sorted(folder.iterdir(), key=lambda p: natural_key(p.name))
-        if path.is_file() and path.suffix.lower() in _NAMES
+        if path.is_file() and path.suffix.lower() in PICTURE_NAMES
     }
     infos: dict[str, PictureInfo] = {}
     left_out: list[LeftOut] = []

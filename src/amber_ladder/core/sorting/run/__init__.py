@@ -1,0 +1,25 @@
+"""From a run of files, as a card holds them, to stacks: borders, order, faults, ends, holes."""
+
+from amber_ladder.core.sorting.run._file import SeenFile
+from amber_ladder.core.sorting.run._flags import Flag, Hole
+from amber_ladder.core.sorting.run._look import Look, look_at, shrunk_by
+from amber_ladder.core.sorting.run._pair import Against, Comparer
+from amber_ladder.core.sorting.run._split import Border
+from amber_ladder.core.sorting.run._stack import Run, Stack, sort_run
+from amber_ladder.core.sorting.run._sweep import Thin
+
+__all__ = [
+    "Against",
+    "Border",
+    "Comparer",
+    "Flag",
+    "Hole",
+    "Look",
+    "Run",
+    "SeenFile",
+    "Stack",
+    "Thin",
+    "look_at",
+    "shrunk_by",
+    "sort_run",
+]

@@ -1,0 +1,233 @@
+"""Checking a folder of any size, or a whole card: its files as stacks, with what is wrong and what is missing."""
+
+import os
+import re
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.frames import Progress
+from amber_ladder.core.sorting.run import Comparer, Flag, Run, SeenFile, Stack, look_at, shrunk_by, sort_run
+from amber_ladder.errors import BadInput, UnreadablePicture
+from amber_ladder.formats.metadata import Noted, noted_in
+from amber_ladder.formats.pictures import PICTURE_NAMES, natural_key, read_shrunk
+
+Byte = NDArray[np.uint8]
+
+_PIECE = 12  # files that one thread looks at in a row
+_THREADS = 2
+_LAST_NUMBER = 9999
+_WRAPPED_BELOW = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class CardFile:
+    """A file of a card: its path under the card's folder, and what the camera noted."""
+
+    name: str
+    path: Path
+    noted: Noted
+
+
+@dataclass(frozen=True, slots=True)
+class Unreadable:
+    """A file that is no frame, and why."""
+
+    name: str
+    reason: str
+
+
+def check_folder(folder: Path, progress: Progress) -> dict[str, Any]:
+    """Check a folder and those within it: what ``./ladder check`` prints. Raises BadInput."""
+    files, left = files_on(folder)
+    seen, damaged = look_through(files, progress)
+    return checked_json(sort_run(seen), seen, [*left, *damaged])
+
+
+def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
+    """Picture files of a folder and those within it in the order they were shot, and those that cannot be taken.
+
+    Links are not followed: what they lead to does not lie in the folder. Raises BadInput.
+    """
+    if not folder.is_dir():
+        raise BadInput(f"{folder} is not a folder: name one that holds frames, or a card", field="folder")
+    found, left = [], []
+    for place, folders, names in os.walk(folder):
+        folders[:] = sorted((one for one in folders if not one.startswith(".")), key=natural_key)
+        for name in sorted(names, key=natural_key):
+            path = Path(place) / name
+            told = path.relative_to(folder).as_posix()
+            if path.suffix.lower() not in PICTURE_NAMES or name.startswith("."):
+                continue
+            if path.is_symlink() or not path.is_file():
+                left.append(Unreadable(_printable(told), "is a link, not a file: copy what it leads to"))
+                continue
+            found.append(path)
+    with ThreadPoolExecutor(max_workers=_THREADS) as pool:
+        noted = list(pool.map(noted_in, found))
+    files = [
+        CardFile(path.relative_to(folder).as_posix(), path, one) for path, one in zip(found, noted, strict=True)
+    ]
+    return shooting_order(files), left
+
+
+def shooting_order(files: Sequence[CardFile]) -> list[CardFile]:
+    """By time where every file has one, else by folder and number; numbers that wrapped around go on where they were.
+
+    Where times are told in whole seconds, and within a burst, the numbers decide.
+    """
+    by_name: list[CardFile] = []
+    folders = sorted({_folder(file) for file in files}, key=natural_key)
+    for folder in folders:
+        by_name += _unwrapped([file for file in files if _folder(file) == folder])
+    times = [_clock(file) for file in by_name]
+    if any(time is None for time in times):
+        return by_name
+    return sorted(by_name, key=lambda file: _clock(file) or datetime.min)
+
+
+def _clock(file: CardFile) -> datetime | None:
+    captured_at = file.noted.captured_at
+    return captured_at.replace(tzinfo=None) if captured_at else None
+
+
+def _folder(file: CardFile) -> str:
+    return file.name.rpartition("/")[0]
+
+
+def _unwrapped(files: list[CardFile]) -> list[CardFile]:
+    """Files of one folder by number; after 9999 a camera begins anew."""
+    files.sort(key=lambda file: natural_key(file.name))
+    numbers = [_number(file) for file in files]
+    if len(files) < 2 or any(number is None or number > _LAST_NUMBER for number in numbers):
+        return files
+    known = [number for number in numbers if number is not None]
+    gaps = [second - first for first, second in zip(known, known[1:], strict=False)]
+    widest = max(gaps)
+    wraps = known[0] - 1 + _LAST_NUMBER - known[-1]  # numbers that are missing where the count would go round
+    if wraps > 2 or widest < _WRAPPED_BELOW * _LAST_NUMBER:
+        return files
+    at = gaps.index(widest) + 1
+    return files[at:] + files[:at]
+
+
+def _number(file: CardFile) -> int | None:
+    digits = re.findall(r"\d+", Path(file.name).stem)
+    return int(digits[-1]) if digits and len(digits[-1]) == 4 else None
+
+
+@dataclass(slots=True)
+class _Opened:
+    """A file that was looked at, with the small picture in which it is compared."""
+
+    seen: SeenFile
+    small: Byte
+
+
+def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[SeenFile], list[Unreadable]]:
+    """Look at every file once, and at each beside the one before it; memory hardly grows with their number."""
+    pieces = [files[at : at + _PIECE] for at in range(0, len(files), _PIECE)]
+    seen: list[SeenFile] = []
+    damaged: list[Unreadable] = []
+    comparer, last, done = Comparer(), None, 0
+    progress("look", 0, len(files))
+    with ThreadPoolExecutor(max_workers=_THREADS) as pool:
+        for first, end, looked, unreadable in pool.map(_looked_through, pieces):
+            if first and last is not None:
+                looked[0] = replace(looked[0], against=comparer.compare(last, first.small))
+            seen += looked
+            damaged += unreadable
+            last = end.small if end else last
+            done += len(looked) + len(unreadable)
+            progress("look", done, len(files))
+    return seen, damaged
+
+
+def _looked_through(
+    files: Sequence[CardFile],
+) -> tuple[_Opened | None, _Opened | None, list[SeenFile], list[Unreadable]]:
+    """A piece of the run: its first and last readable file, what was seen of all, and what could not be read."""
+    comparer = Comparer()
+    first: _Opened | None = None
+    before: _Opened | None = None
+    seen: list[SeenFile] = []
+    unreadable: list[Unreadable] = []
+    for file in files:
+        try:
+            opened = _opened(file)
+        except UnreadablePicture as error:
+            unreadable.append(Unreadable(_printable(file.name), error.reason))
+            continue
+        if before:
+            opened.seen = replace(opened.seen, against=comparer.compare(before.small, opened.small))
+        seen.append(opened.seen)
+        first, before = first or opened, opened
+    return first, before, seen, unreadable
+
+
+def _opened(file: CardFile) -> _Opened:
+    shrunk = read_shrunk(file.path, shrunk_by)
+    look, small = look_at(shrunk.rgb, shrunk.factor)
+    seen = SeenFile(
+        _printable(file.name), _folder(file), shrunk.width_px, shrunk.height_px, shrunk.bits, _clock(file),
+        file.noted.exposure, shrunk.digest, look, None,
+    )  # fmt: skip
+    return _Opened(seen, small)
+
+
+def _printable(name: str) -> str:
+    """A name as it can be shown; bytes that are no text are told by their numbers."""
+    return name.encode("utf-8", "backslashreplace").decode("utf-8")
+
+
+def checked_json(run: Run, files: Sequence[SeenFile], unreadable: Sequence[Unreadable]) -> dict[str, Any]:
+    """A sorted run as ``./ladder check`` prints it, files by name."""
+    return {
+        "stacks": [_stack_json(stack, files) for stack in run.stacks],
+        "borders": [
+            {"after": files[one.after].name, "before": files[one.before].name, "reason": one.reason}
+            for one in run.borders
+        ],
+        "separators": [files[place].name for place in run.separators],
+        "unreadable": [{"file": one.name, "reason": one.reason} for one in unreadable],
+    }
+
+
+def _stack_json(stack: Stack, files: Sequence[SeenFile]) -> dict[str, Any]:
+    trim = stack.trim
+    return {
+        "frames": [files[place].name for place in stack.places],
+        "order": stack.order,
+        "order_basis": stack.order_basis,
+        "by_hand": stack.by_hand,
+        "flags": [_flag_json(flag, files) for flag in stack.flags],
+        "trim": {"first": files[trim[0]].name, "last": files[trim[1]].name} if trim else None,
+        "gaps": [
+            {"after": files[hole.after].name, "before": files[hole.before].name, "missing": hole.missing}
+            for hole in stack.holes
+        ],
+        "ends_reached": {"near": stack.near, "far": stack.far},
+        "ends_passed": {"first": stack.passed[0], "last": stack.passed[1]},
+        "thin": {"every": stack.thin.every, "worst_blur_px": round(stack.thin.worst_blur_px, 2)}
+        if stack.thin
+        else None,
+    }
+
+
+def _flag_json(flag: Flag, files: Sequence[SeenFile]) -> dict[str, Any]:
+    told: dict[str, Any] = {
+        "file": files[flag.place].name,
+        "kind": flag.kind,
+        "figure": round(flag.figure, 2),
+        "unit": flag.unit,
+        "reason": flag.reason,
+    }
+    if flag.box:
+        told["box"] = dict(zip(("x", "y", "width", "height"), (round(one, 3) for one in flag.box), strict=True))
+    return told
