@@ -11,8 +11,8 @@ from typing import Any
 
 from PIL import ExifTags, Image
 
-_HEAD_BYTES = 256 * 1024
-"""A JPEG's notes lie in the first of its segments, each of 64 kB at most."""
+_HEAD_BYTES = 80_000
+"""A JPEG's notes lie in the first or second of its segments, each of 64 kB at most."""
 _LONGEST_TEXT = 80
 
 

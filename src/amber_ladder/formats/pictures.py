@@ -1,6 +1,5 @@
 """Reading frames: JPEG, PNG and TIFF of 8 or 16 bits, checked before they are trusted."""
 
-import hashlib
 import re
 import warnings
 from collections.abc import Callable, Sequence
@@ -143,9 +142,24 @@ def _check_parts(path: Path, name: str) -> None:
 
 
 def _check_scans(content: bytes, name: str) -> None:
+    if _is_one_scan(content):
+        return
     # Within the pixels an FF is followed by 00: this pair is a marker, or lies in a thumbnail.
     if content.count(b"\xff\xda") > _MOST_SCANS:
         raise UnreadablePicture(name, "is written in hundreds of layers: no camera does that")
+
+
+def _is_one_scan(content: bytes) -> bool:
+    """Whether a JPEG's first scan holds all its channels, as that of common ones does; then there is no other."""
+    at, channels = 2, 0
+    while at + 4 < len(content) and content[at] == 0xFF:
+        kind, length = content[at + 1], int.from_bytes(content[at + 2 : at + 4], "big")
+        if kind in (0xC0, 0xC1):
+            channels = content[at + 9] if at + 9 < len(content) else 0
+        if kind == 0xDA:
+            return channels > 0 and content[at + 4] == channels
+        at += 2 + length
+    return False
 
 
 def _check_size(name: str, width: int, height: int) -> None:
@@ -193,7 +207,6 @@ class Shrunk:
     width_px: int
     height_px: int
     bits: int
-    digest: bytes
 
 
 def read_shrunk(path: Path, shrunk_by: Callable[[int, int], int]) -> Shrunk:
@@ -218,8 +231,7 @@ def read_shrunk(path: Path, shrunk_by: Callable[[int, int], int]) -> Shrunk:
     if factor > 1:
         size = (-(-picture.shape[1] // factor), -(-picture.shape[0] // factor))
         picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
-    digest = hashlib.sha256(content).digest()
-    return Shrunk(np.asarray(picture, np.uint8), factor, info.width_px, info.height_px, info.bits, digest)
+    return Shrunk(np.asarray(picture, np.uint8), factor, info.width_px, info.height_px, info.bits)
 
 
 def _shrunk_jpeg(path: Path, content: bytes, shrunk_by: Callable[[int, int], int]) -> Shrunk:
@@ -229,11 +241,12 @@ def _shrunk_jpeg(path: Path, content: bytes, shrunk_by: Callable[[int, int], int
         _check_size(path.name, width, height)
         factor = shrunk_by(width, height)
         least = {"min_height": -(-height // factor), "min_width": -(-width // factor)} if factor > 1 else {}
-        rgb = simplejpeg.decode_jpeg(content, "RGB", **least)
+        # The quick ways round off by a grey value here and there: nothing is made from this picture.
+        rgb = simplejpeg.decode_jpeg(content, "RGB", fastdct=True, fastupsample=True, **least)
     except ValueError as error:
         examine(path)  # says what is wrong with it, or lets pass what only the fast decoder does not know
         raise UnreadablePicture(path.name, f"is damaged or cut short ({_short(error)})") from error
-    return Shrunk(np.asarray(rgb, np.uint8), factor, width, height, 8, hashlib.sha256(content).digest())
+    return Shrunk(np.asarray(rgb, np.uint8), factor, width, height, 8)
 
 
 def _read_jpeg(path: Path, colours: str, factor: int) -> NDArray[np.uint8]:

@@ -5,7 +5,7 @@ from amber_ladder.core.light._exposure import GlareSpot, LightReading, RoomLight
 from amber_ladder.core.light._faults import FrameFault, FrameJudge
 from amber_ladder.core.light._shake import ShakeWatch, detail_along, spread_tiles
 from amber_ladder.core.light._specks import Sight, Speck, SpeckWatch, looks_at, sight
-from amber_ladder.core.light._watch import Judged, LightWatch, light_cells
+from amber_ladder.core.light._watch import Judged, LightWatch
 
 __all__ = [
     "APART",
@@ -22,7 +22,6 @@ __all__ = [
     "SpeckWatch",
     "detail_along",
     "even_out",
-    "light_cells",
     "log_ratio",
     "looks_at",
     "read_light",

@@ -46,7 +46,7 @@ class LightWatch(Generic[T]):
 
     def add(self, frame: T, grey: Float) -> list[Judged[T]]:
         """The frames (``grey`` is H, W, encoded, 0 to 1) of which more is known with this one."""
-        return self._judge(frame, light_cells(grey))
+        return self._judge(frame, _cells(grey))
 
     def _judge(self, frame: T, cells: Float) -> list[Judged[T]]:
         if not self._fit:
@@ -87,8 +87,8 @@ class LightWatch(Generic[T]):
         self._fit = [*self._fit[1 - _KEPT :], cells]
 
 
-def light_cells(grey: Float) -> Float:
-    """Logarithms to base 2 of the mean light of each of 6 × 6 cells of a picture (H, W), encoded, 0 to 1."""
+def _cells(grey: Float) -> Float:
+    """Logarithms to base 2 of the mean light of each cell."""
     light = cv2.resize(grey ** np.float32(_GAMMA), (_CELLS, _CELLS), interpolation=cv2.INTER_AREA)
     return np.asarray(np.log2(np.maximum(light, _BLACK / 16)), np.float32)
 

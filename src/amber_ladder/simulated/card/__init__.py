@@ -3,7 +3,20 @@
 What is true of each file is known: where takes begin, how focus travelled, what is wrong with a frame.
 """
 
-from amber_ladder.simulated.card._files import CardFile, SimulatedCard, shoot_card
+from amber_ladder.simulated.card._bench import Lens, Light
+from amber_ladder.simulated.card._files import CardFile, SimulatedCard, TakeTruth, fill_card, shoot_card
 from amber_ladder.simulated.card._story import Mishap, Separator, Take, Ways
 
-__all__ = ["CardFile", "Mishap", "Separator", "SimulatedCard", "Take", "Ways", "shoot_card"]
+__all__ = [
+    "CardFile",
+    "Lens",
+    "Light",
+    "Mishap",
+    "Separator",
+    "SimulatedCard",
+    "Take",
+    "TakeTruth",
+    "Ways",
+    "fill_card",
+    "shoot_card",
+]

@@ -17,6 +17,7 @@ from amber_ladder.simulated.wobble import Wobble
 Float = NDArray[np.float32]
 
 _DETAIL = 0.012  # slope of linear light a px: less is no detail that could be seen to be sharp
+_OVER_NOISE = 2.0
 _PER_MM = 0.012  # the picture grows on a rail
 
 
@@ -65,7 +66,7 @@ class CardBench:
         # As it is lit: what drowns in noise tells nobody where focus is.
         lit = np.float32((1.0 - self._light.veil) * 2.0**self._light.stops)
         noise = np.sqrt((picture * lit + 0.5 * self._light.veil) / self._light.full_well)
-        return np.asarray(np.sort(depth[np.hypot(dx, dy) * lit > np.maximum(_DETAIL, noise)]), np.float32)
+        return np.asarray(np.sort(depth[np.hypot(dx, dy) * lit > np.maximum(_DETAIL, _OVER_NOISE * noise)]), np.float32)
 
     def exposed(
         self,

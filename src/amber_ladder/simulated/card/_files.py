@@ -1,6 +1,6 @@
 """The files of a card, and what is true of each."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
@@ -90,10 +90,13 @@ class _Moment:
         self.at += timedelta(seconds=seconds)
 
 
-def shoot_card(seed: int, *, takes: int | None = None) -> SimulatedCard:
-    """Fill the card of this seed, or only its first ``takes``."""
-    told, ways = story(seed)
-    told = told[:takes]
+def shoot_card(seed: int) -> SimulatedCard:
+    """Fill the card of this seed: several takes, and all that can happen to them."""
+    return fill_card(*story(seed), seed=seed)
+
+
+def fill_card(told: Sequence[Take], ways: Ways, *, seed: int = 0) -> SimulatedCard:
+    """Fill a card with these takes."""
     random = np.random.default_rng([seed, 5])
     moment = _Moment(ways, ways.first_number)
     card = SimulatedCard([], [], ways)

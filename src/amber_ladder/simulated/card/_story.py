@@ -161,7 +161,7 @@ def _wrong(chances: _Chances, specimen: str) -> tuple[tuple[tuple[float, Mishap]
         kinds.append(Mishap("jolted", float(random.uniform(12.0, 30.0)), float(random.uniform(0, 360))))
     if chances.maybe(0.35):
         kinds.append(Mishap("duplicate", float(random.choice([0.0, 1.0]))))
-    if chances.maybe(0.3) and specimen not in ("garnet", "wulfenite", "fluorite"):
+    if chances.maybe(0.4) and specimen not in ("garnet", "wulfenite", "fluorite"):
         kinds.append(Mishap("moved", float(random.uniform(10.0, 22.0))))
     if chances.maybe(0.3):
         kinds.append(Mishap("out_of_focus", float(random.uniform(8.0, 14.0))))
@@ -169,7 +169,7 @@ def _wrong(chances: _Chances, specimen: str) -> tuple[tuple[tuple[float, Mishap]
         kinds.append(Mishap("odd_size"))
     random.shuffle(kinds)  # type: ignore[arg-type]
     places = sorted(float(one) for one in random.uniform(0.1, 0.9, len(kinds)))
-    hole = (float(random.uniform(0.3, 0.7)), int(random.integers(3, 6))) if chances.maybe(0.2) else None
+    hole = (float(random.uniform(0.3, 0.7)), int(random.integers(3, 6))) if chances.maybe(0.4) else None
     return tuple(zip(places, kinds, strict=True)), hole
 
 

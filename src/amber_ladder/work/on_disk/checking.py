@@ -9,18 +9,13 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
 from amber_ladder.core.frames import Progress
-from amber_ladder.core.sorting.run import Comparer, Flag, Run, SeenFile, Stack, look_at, shrunk_by, sort_run
+from amber_ladder.core.sorting.run import Comparer, Flag, Run, SeenFile, Small, Stack, look_at, shrunk_by, sort_run
 from amber_ladder.errors import BadInput, UnreadablePicture
 from amber_ladder.formats.metadata import Noted, noted_in
 from amber_ladder.formats.pictures import PICTURE_NAMES, natural_key, read_shrunk
 
-Byte = NDArray[np.uint8]
-
-_PIECE = 12  # files that one thread looks at in a row
+_MOST_IN_PIECE, _PIECES = 12, 8  # files that one thread looks at in a row, and pieces of a short run
 _THREADS = 2
 _LAST_NUMBER = 9999
 _WRAPPED_BELOW = 0.5
@@ -127,12 +122,13 @@ class _Opened:
     """A file that was looked at, with the small picture in which it is compared."""
 
     seen: SeenFile
-    small: Byte
+    small: Small
 
 
 def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[SeenFile], list[Unreadable]]:
     """Look at every file once, and at each beside the one before it; memory hardly grows with their number."""
-    pieces = [files[at : at + _PIECE] for at in range(0, len(files), _PIECE)]
+    length = min(_MOST_IN_PIECE, max(1, len(files) // _PIECES))
+    pieces = [files[at : at + length] for at in range(0, len(files), length)]
     seen: list[SeenFile] = []
     damaged: list[Unreadable] = []
     comparer, last, done = Comparer(), None, 0
@@ -176,7 +172,7 @@ def _opened(file: CardFile) -> _Opened:
     look, small = look_at(shrunk.rgb, shrunk.factor)
     seen = SeenFile(
         _printable(file.name), _folder(file), shrunk.width_px, shrunk.height_px, shrunk.bits, _clock(file),
-        file.noted.exposure, shrunk.digest, look, None,
+        file.noted.exposure, look, None,
     )  # fmt: skip
     return _Opened(seen, small)
 

@@ -3,7 +3,7 @@
 from amber_ladder.core.sorting.run._file import SeenFile
 from amber_ladder.core.sorting.run._flags import Flag, Hole
 from amber_ladder.core.sorting.run._look import Look, look_at, shrunk_by
-from amber_ladder.core.sorting.run._pair import Against, Comparer
+from amber_ladder.core.sorting.run._pair import Against, Comparer, Small
 from amber_ladder.core.sorting.run._split import Border
 from amber_ladder.core.sorting.run._stack import Run, Stack, sort_run
 from amber_ladder.core.sorting.run._sweep import Thin
@@ -17,6 +17,7 @@ __all__ = [
     "Look",
     "Run",
     "SeenFile",
+    "Small",
     "Stack",
     "Thin",
     "look_at",

@@ -19,7 +19,6 @@ class SeenFile:
     """A file in its place in the run. ``against`` is how it lies against the readable file before it, None for the
 
     first or where sizes differ. ``exposure`` is what the camera noted (s, f-number, ISO), None where it noted nothing.
-    ``digest`` stands for the content.
     """
 
     name: str
@@ -29,7 +28,6 @@ class SeenFile:
     bits: int
     captured_at: datetime | None
     exposure: tuple[float, float, int] | None
-    digest: bytes
     look: Look
     against: Against | None
 
@@ -39,9 +37,9 @@ class SeenFile:
         return self.width_px, self.height_px, self.bits
 
     @property
-    def level(self) -> float:
-        """Middle light, in stops below white."""
-        return float(np.median(self.look.cells))
+    def digest(self) -> bytes:
+        """The same for the same picture, and for no other."""
+        return self.look.detail.tobytes() + self.look.thumb.tobytes()
 
 
 def thumbs_alike(one: SeenFile, two: SeenFile, *, calm_px: float = 1.0) -> float:
@@ -58,3 +56,21 @@ def _calmed(file: SeenFile, calm_px: float) -> Float:
 def details(files: Sequence[SeenFile]) -> Float:
     """Detail of each file's tiles, (N, rows, columns)."""
     return np.stack([file.look.detail for file in files])
+
+
+def beside(count: int, reach: int) -> NDArray[np.intp]:
+    """For each of ``count`` things in a row the others nearest to it, ``reach`` on either side, (count, others).
+
+    At an end more of them lie on the other side.
+    """
+    others = min(2 * reach, count - 1)
+    first = np.clip(np.arange(count) - reach, 0, count - 1 - others)
+    near = first[:, None] + np.arange(others + 1)
+    return near[near != np.arange(count)[:, None]].reshape(count, others)
+
+
+def lowest(values: NDArray[np.float32], share: float, *, axis: int | None = None) -> Float:
+    """The value that this share of ``values`` lies below, along an axis or of all; the nearest one, not between two."""
+    flat = values.ravel() if axis is None else values
+    at = min(int(share * flat.shape[axis or 0]), flat.shape[axis or 0] - 1)
+    return np.asarray(np.take(np.partition(flat, at, axis=axis or 0), at, axis=axis or 0), np.float32)

@@ -1,15 +1,17 @@
 """What is wrong with single frames of a take, each with a figure and a reason."""
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.sorting.run._file import SeenFile, thumbs_alike
-from amber_ladder.core.sorting.run._split import Piece, distance
+from amber_ladder.core.sorting.run._file import SeenFile, beside, lowest, thumbs_alike
+from amber_ladder.core.sorting.run._split import BLACK_LEVEL, Piece, distance
 
 Float = NDArray[np.float32]
 Kind = Literal["dark", "bright", "shaken", "jolted", "duplicate", "moved", "out_of_focus", "clipped", "odd_size"]
@@ -21,9 +23,10 @@ _LEAP, _ALIKE_ACROSS = 3.5, 0.98
 _JOLT_WIDTHS, _JOLT_TIMES = 0.005, 8.0  # of the frame's width, and of the usual shift
 _MOVED_STEP, _MOVED_MOST, _MOVED_REST = 2.4, 4.0, 2.0
 _GAP_STEP, _GAP_REST = 2.2, 1.35
-_SAME = 0.58  # of what neighbours differ by
-_SMEARED, _LOST = 0.72, 0.75
-_OVER_NOISE, _LEAST_PLACES = 2.0, 4
+_SAME = 0.43  # of what neighbours differ by
+_SMEARED, _LOST = 0.69, 0.72
+_LOST_HERE, _EVERYWHERE = 0.9, 0.2
+_OVER_NOISE, _LEAST_PLACES = 2.0, 6
 _MOST_MISSING = 12
 
 
@@ -63,18 +66,20 @@ def judge(files: Sequence[SeenFile], piece: Piece) -> Judged:
     usual = files[next(place for place in piece.places if place not in piece.strays)]
     flags += [_odd_size(files, place, usual) for place, kind in piece.strays.items() if kind == "odd_size"]
     in_size = [place for place in piece.places if piece.strays.get(place) != "odd_size"]
-    uneven = {one.place: one for place in in_size if (one := _uneven(files, in_size, place, piece))}
-    flags += uneven.values()
-    lit = [place for place in in_size if place not in uneven]
-    blurred = [place for place in lit if piece.strays.get(place) == "out_of_focus" or _leaps_out(files, lit, place)]
-    flags += [_out_of_focus(place) for place in blurred]
+    uneven = _unevenly_lit(files, in_size, piece)
+    flags += uneven
+    unlit = {one.place for one in uneven}
+    lit = [place for place in in_size if place not in unlit]
+    blurred = {*(place for place, kind in piece.strays.items() if kind == "out_of_focus"), *_leapt_out(files, lit)}
+    flags += [_out_of_focus(place) for place in lit if place in blurred]
     fit = [place for place in lit if place not in blurred]
     flags += _copies(files, piece.places)
     if piece.by_hand:
         return Judged(tuple(flags), (), tuple(fit))
     more, holes = _neighbours(files, fit, {one.place for one in flags if one.kind == "duplicate"})
     flags += more
-    flags += [one for at in range(1, len(fit) - 1) if (one := _shaken(files, *fit[at - 1 : at + 2]))]
+    leapt = {one.place for one in more}
+    flags += _shaken(files, fit, leapt)
     return Judged(tuple(sorted(flags, key=lambda one: one.place)), tuple(holes), tuple(fit))
 
 
@@ -91,33 +96,41 @@ def _odd_size(files: Sequence[SeenFile], place: int, usual: SeenFile) -> Flag:
     )  # fmt: skip
 
 
-def _uneven(files: Sequence[SeenFile], places: Sequence[int], place: int, piece: Piece) -> Flag | None:
-    at = places.index(place)
-    beside = [one for one in (*places[max(at - _BESIDE, 0) : at], *places[at + 1 : at + 1 + _BESIDE])
-              if piece.strays.get(one) != "dark"]  # fmt: skip
-    if len(beside) < 2:
-        return None
-    stops = float(np.median(files[place].look.cells - np.median([files[one].look.cells for one in beside], axis=0)))
-    if abs(stops) < _UNEVEN_STOPS:
-        return None
-    if stops < 0:
-        black = " or more" if files[place].level < -8.5 else ""
-        reason = f"is {-stops:.1f} stops{black} darker than the frames beside it: did the flash fire?"
-        return Flag(place, "dark", stops, "stops", reason)
-    return Flag(place, "bright", stops, "stops", f"is {stops:.1f} stops brighter than the frames beside it")
+def _unevenly_lit(files: Sequence[SeenFile], places: Sequence[int], piece: Piece) -> list[Flag]:
+    """Frames whose light differs from that of frames beside them that were lit."""
+    lit = [at for at, place in enumerate(places) if piece.strays.get(place) != "dark"]
+    if len(lit) < 3:
+        return []
+    cells = np.stack([files[place].look.cells.ravel() for place in places])
+    stops = np.empty(len(places))
+    stops[lit] = np.median(cells[lit] - np.median(cells[lit][beside(len(lit), _BESIDE)], axis=1), axis=1)
+    for at in set(range(len(places))) - set(lit):
+        right = bisect_left(lit, at)
+        near = lit[max(right - _BESIDE, 0) : right + _BESIDE]
+        stops[at] = np.median(cells[at] - np.median(cells[near], axis=0))
+    return [_uneven(files, places[at], float(stops[at])) for at in np.flatnonzero(np.abs(stops) >= _UNEVEN_STOPS)]
 
 
-def _leaps_out(files: Sequence[SeenFile], places: Sequence[int], place: int) -> bool:
-    """Whether a frame lies far from both neighbours, which belong together."""
-    at = places.index(place)
-    if not 1 < at < len(places) - 2:
-        return False
-    before, after = places[at - 1], places[at + 1]
-    usual = max(distance(files, places[at - 2], before), distance(files, after, places[at + 2]))
-    steps = min(distance(files, before, place), distance(files, place, after))
-    across = thumbs_alike(files[before], files[after])
-    less = files[place].look.detail.max() < max(files[one].look.detail.max() for one in (before, after))
-    return bool(steps > _LEAP * usual and across > _ALIKE_ACROSS and less)
+def _uneven(files: Sequence[SeenFile], place: int, stops: float) -> Flag:
+    if stops > 0:
+        return Flag(place, "bright", stops, "stops", f"is {stops:.1f} stops brighter than the frames beside it")
+    black = " or more" if files[place].look.level < BLACK_LEVEL else ""
+    reason = f"is {-stops:.1f} stops{black} darker than the frames beside it: did the flash fire?"
+    return Flag(place, "dark", stops, "stops", reason)
+
+
+def _leapt_out(files: Sequence[SeenFile], places: Sequence[int]) -> list[int]:
+    """Frames that lie far from both neighbours, which belong together, and show less detail than they."""
+    steps = [distance(files, *pair) for pair in pairwise(places)]
+    found = []
+    for at in range(2, len(places) - 2):
+        if min(steps[at - 1], steps[at]) <= _LEAP * max(steps[at - 2], steps[at + 1]):
+            continue
+        before, place, after = places[at - 1 : at + 2]
+        less = files[place].look.detail.max() < max(files[one].look.detail.max() for one in (before, after))
+        if less and thumbs_alike(files[before], files[after]) > _ALIKE_ACROSS:
+            found.append(place)
+    return found
 
 
 def _out_of_focus(place: int) -> Flag:
@@ -130,7 +143,7 @@ def _copies(files: Sequence[SeenFile], places: Sequence[int]) -> list[Flag]:
     for place in places:
         first = seen.setdefault(files[place].digest, place)
         if first != place:
-            flags.append(Flag(place, "duplicate", 0.0, "of a step", f"is the same file as {files[first].name}"))
+            flags.append(Flag(place, "duplicate", 0.0, "of a step", f"is the same picture as {files[first].name}, pixel for pixel"))
     return flags
 
 
@@ -138,74 +151,73 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
     """What only a frame and the one right before it tell: jolts, parts that moved, copies, holes."""
     flags: list[Flag] = []
     holes: list[Hole] = []
-    pairs = [(before, after) for before, after in zip(fit, fit[1:], strict=False)
-             if after == before + 1 and files[after].against and after not in copies]  # fmt: skip
-    steps = np.array([distance(files, *pair) for pair in pairs])
+    pairs = [pair for pair in pairwise(fit) if pair[1] == pair[0] + 1 and files[pair[1]].against and pair[1] not in copies]
+    if len(pairs) < 3:
+        return flags, holes
+    seen = _Pairs.of(files, pairs)
+    usual = seen.part(beside(len(pairs), _BESIDE))
+    shifts = np.hypot(*(seen.shifts - np.median(usual.shifts, axis=1)).T)
+    jitter = np.median(np.hypot(*np.moveaxis(usual.shifts - np.median(usual.shifts, axis=1)[:, None], 2, 0)), axis=1)
+    steps = seen.steps / np.maximum(np.median(usual.steps, axis=1), 1e-4)
+    changed = (seen.changes + 0.5) / (np.median(usual.changes, axis=1) + 0.5)
+    sameness = _sameness(seen, usual)
     for number, (before, after) in enumerate(pairs):
-        near = [at for at in range(max(number - _BESIDE, 0), min(number + _BESIDE + 1, len(pairs))) if at != number]
-        if len(near) < 2:
-            continue
-        usual = _Usual.of(files, [pairs[at] for at in near], steps[near])
-        step = float(steps[number] / max(usual.step, 1e-4))
-        against = files[after].against
-        assert against is not None
-        changes = (against.changes + 0.5) / (usual.changes + 0.5)
-        rest, most = float(np.percentile(changes, 25)), float(changes.max())
-        shift = float(np.hypot(against.shift[0] - usual.shift[0], against.shift[1] - usual.shift[1]))
-        if step > _MOVED_STEP and most > _MOVED_MOST and rest < _MOVED_REST:
+        step, shift, changes, same = (one[number] for one in (steps, shifts, changed, sameness))
+        if step > _MOVED_STEP and changes.max() > _MOVED_MOST and lowest(changes, 0.25) < _MOVED_REST:
             flags.append(_moved(after, changes))
-        elif shift > max(_JOLT_WIDTHS * 240, _JOLT_TIMES * usual.jitter):
-            flags.append(_jolted(files, after, shift))
-        elif step > _GAP_STEP and float(np.percentile(changes, 10)) > _GAP_REST:
+        elif shift > max(_JOLT_WIDTHS, _JOLT_TIMES * jitter[number]):
+            flags.append(_jolted(files, after, float(shift)))
+        elif step > _GAP_STEP and lowest(changes, 0.1) > _GAP_REST:
             holes.append(Hole(before, after, _missing(files, fit, before, after)))
-        elif (same := _sameness(files, before, after, usual)) < _SAME:
+        elif same < _SAME:
             reason = f"shows the same as {files[before].name}: focus did not move"
-            flags.append(Flag(after, "duplicate", same, "of a step", reason))
+            flags.append(Flag(after, "duplicate", max(float(same), 0.0), "of a step", reason))
     return flags, holes
 
 
 @dataclass(frozen=True, slots=True)
-class _Usual:
-    """What neighbours nearby differ by."""
+class _Pairs:
+    """What neighbours differ by (N): distance, shift, detail, and place by place (N, 9, 12), as they are and aligned."""
 
-    step: float
-    shift: tuple[float, float]
-    jitter: float
+    steps: NDArray[np.float64]
+    shifts: NDArray[np.float64]
+    details: NDArray[np.float64]
     changes: Float
-    differs: float
-    detail: float
+    differs: Float
+
+    def part(self, which: NDArray[np.intp]) -> "_Pairs":
+        """Those of these numbers."""
+        return _Pairs(
+            self.steps[which], self.shifts[which], self.details[which], self.changes[which], self.differs[which]
+        )
 
     @classmethod
-    def of(cls, files: Sequence[SeenFile], pairs: Sequence[tuple[int, int]], steps: NDArray[np.float64]) -> "_Usual":
+    def of(cls, files: Sequence[SeenFile], pairs: Sequence[tuple[int, int]]) -> "_Pairs":
         against = [one for _, after in pairs if (one := files[after].against)]
-        x, y = np.median([one.shift for one in against], axis=0)
-        jitter = float(np.median([np.hypot(one.shift[0] - x, one.shift[1] - y) for one in against]))
         return cls(
-            float(np.median(steps)), (float(x), float(y)), jitter,
-            np.asarray(np.median([one.changes for one in against], axis=0), np.float32),
-            float(np.median([_most_differing(one.differs) for one in against])),
-            float(np.median([_detail_changed(files, *pair) for pair in pairs])),
+            np.array([distance(files, *pair) for pair in pairs]), np.array([one.shift for one in against]),
+            np.array([_detail_changed(files, *pair) for pair in pairs]), np.stack([one.changes for one in against]), np.stack([one.differs for one in against]),
         )  # fmt: skip
 
 
-def _most_differing(differs: Float) -> float:
-    return float(np.sort(differs.ravel())[-20:].mean())
+def _sameness(seen: "_Pairs", usual: "_Pairs") -> NDArray[np.float64]:
+    """How far each two neighbours differ, of what those nearby do: the mean of what their tones and detail say.
+
+    Noise makes either look changed or unchanged at times, seldom both. Of tones the noise is taken away first: the
+    least by which a place differs, where focus passes it by.
+    """
+    noise = float(lowest(seen.differs, 0.08, axis=0).sum())
+    own, others = seen.differs.sum(axis=(1, 2)), np.median(usual.differs, axis=1).sum(axis=(1, 2))
+    tones = (own - noise) / np.maximum(others - noise, 1e-3)
+    return np.asarray(0.5 * (tones + seen.details / np.median(usual.details, axis=1)), np.float64)
 
 
 def _detail_changed(files: Sequence[SeenFile], before: int, after: int) -> float:
     """How far detail changed from a frame to the next, as a share of what stands out in them."""
     one, two = files[before].look.detail, files[after].look.detail
-    floor = float(np.percentile(np.minimum(one, two), 10))
+    floor = lowest(np.minimum(one, two), 0.1)
     first, second = np.maximum(one / floor - 1.0, 0.0), np.maximum(two / floor - 1.0, 0.0)
-    return float(np.linalg.norm(first - second) / (np.linalg.norm(first) + np.linalg.norm(second) + 1e-6))
-
-
-def _sameness(files: Sequence[SeenFile], before: int, after: int, usual: _Usual) -> float:
-    """How far two frames differ, of what neighbours do: by their tones and by their detail."""
-    against = files[after].against
-    assert against is not None
-    tones = _most_differing(against.differs) / max(usual.differs, 1e-3)
-    return float(np.sqrt(tones * _detail_changed(files, before, after) / max(usual.detail, 1e-3)))
+    return float(np.linalg.norm(first - second) / (np.linalg.norm(first) + np.linalg.norm(second) + 1e-6)) + 1e-4
 
 
 def _moved(place: int, changes: Float) -> Flag:
@@ -223,44 +235,56 @@ def _moved(place: int, changes: Float) -> Flag:
 
 def _jolted(files: Sequence[SeenFile], place: int, shift: float) -> Flag:
     one = files[place]
-    pixels = shift * one.width_px / 240.0
+    pixels = shift * one.width_px
     return Flag(place, "jolted", pixels, "px", f"all of it has leapt by {pixels:.0f} px against the frame before")
 
 
 def _missing(files: Sequence[SeenFile], fit: Sequence[int], before: int, after: int) -> int:
-    """How many frames a hole lacks: the distance over it against distances of frames known to lie so far apart."""
+    """How many frames a hole lacks: as many as lie between frames right beside it that are as unlike as its ends."""
     over = 1.0 - thumbs_alike(files[before], files[after])
     at = fit.index(before)
-    sides = [fit[max(at - 2 * _MOST_MISSING, 0) : at + 1], fit[at + 1 : at + 2 + 2 * _MOST_MISSING]]
-    for apart in range(1, _MOST_MISSING + 1):
+    for apart in range(2, _MOST_MISSING + 2):
         known = [
-            1.0 - thumbs_alike(files[one], files[two])
-            for side in sides
-            for one, two in zip(side, side[apart:], strict=False)
+            1.0 - thumbs_alike(files[fit[one]], files[fit[one + apart]])
+            for one in (at - apart, at + 1)
+            if 0 <= one and one + apart < len(fit)
         ]
-        if known and float(np.median(known)) >= over:
-            return max(apart - 1, 1)
+        if known and float(np.mean(known)) >= over:
+            return apart - 1
     return _MOST_MISSING
 
 
-def _shaken(files: Sequence[SeenFile], before: int, place: int, after: int) -> Flag | None:
-    """Detail that is lost along one direction against both neighbours, where both show it."""
-    if after != before + 2:
-        return None
-    sides, own = (files[one].look.along.reshape(-1, 8) for one in (before, after)), files[place].look.along.reshape(-1, 8)
-    one, two = sides
-    noise = min(float(np.percentile(picture.mean(axis=1), 15)) for picture in (one, own, two))
-    telling = np.minimum(one.mean(axis=1), two.mean(axis=1)) > _OVER_NOISE * noise
-    if np.count_nonzero(telling) < _LEAST_PLACES:
-        return None
-    first, second = ((side[telling] - noise).sum(axis=0) for side in (one, two))
-    left = np.maximum((own[telling] - noise).sum(axis=0), 0.02 * np.minimum(first, second))
-    changes = [left / first, left / second]
-    evenness = float(np.maximum(*(change / change.max() for change in changes)).min())
-    kept = np.maximum(*changes)
-    if evenness > _SMEARED or float(kept.min()) > _LOST:
-        return None
-    direction = 180.0 * int(kept.argmin()) / 8
+def _shaken(files: Sequence[SeenFile], fit: Sequence[int], leapt: set[int]) -> list[Flag]:
+    """Frames that lost detail along one direction against both neighbours, where both show it."""
+    if len(fit) < 3:
+        return []
+    along = np.stack([files[place].look.along.reshape(-1, 8) for place in fit])
+    level = along.mean(axis=2)
+    calm = lowest(level, 0.15, axis=1)
+    flags = []
+    for at in range(1, len(fit) - 1):
+        before, place, after = fit[at - 1 : at + 2]
+        if after != before + 2 or {place, after} & leapt:
+            continue
+        noise = calm[at - 1 : at + 2].min()
+        telling = np.minimum(level[at - 1], level[at + 1]) > _OVER_NOISE * noise
+        if np.count_nonzero(telling) < _LEAST_PLACES:
+            continue
+        first, own, second = ((along[one][telling] - noise).sum(axis=0) for one in (at - 1, at, at + 1))
+        left = np.maximum(own, 0.02 * np.minimum(first, second))
+        changes = [left / first, left / second]
+        evenness = float(np.maximum(*(change / change.max() for change in changes)).min())
+        kept = np.maximum(*changes)
+        way = int(kept.argmin())
+        beside_it = np.minimum(along[at - 1, :, way], along[at + 1, :, way])[telling]
+        everywhere = float(np.mean(along[at, :, way][telling] < _LOST_HERE * beside_it))
+        if evenness < _SMEARED and float(kept.min()) < _LOST and everywhere > _EVERYWHERE:
+            flags.append(_smeared(files, place, kept))
+    return flags
+
+
+def _smeared(files: Sequence[SeenFile], place: int, kept: Float) -> Flag:
+    direction = 180.0 * int(kept.argmin()) / len(kept)
     pixels = files[place].look.factor * _smear_px(float(kept.min() / kept.max()))
     return Flag(
         place, "shaken", pixels, "px",

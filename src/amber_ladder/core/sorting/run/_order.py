@@ -31,7 +31,7 @@ def order_of(files: Sequence[SeenFile], fit: Sequence[int], leapt: frozenset[int
         if place == before + 1 and place not in leapt and (against := files[place].against)
     )
     outward = _outward(details([files[place] for place in fit]))
-    grows = f"the picture {'grows' if growth > 0 else 'shrinks'} by {abs(growth):.1%}"
+    grows = f"the picture {'grows' if growth > 0 else 'shrinks'}"
     travels = f"sharpness travels {'outward' if outward > 0 else 'inward'}"
     order: Order = "near-first" if growth > 0 else "far-first"
     if abs(growth) > _GROWS and abs(outward) > _TRAVELS:

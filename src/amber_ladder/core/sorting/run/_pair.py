@@ -1,9 +1,10 @@
-"""How one file's picture lies against the one before it: shift, growth, what moved, and how alike they are."""
+"""How one file's picture lies against the one before it: shift, growth, and how alike the two are."""
 
 from dataclasses import dataclass
 from math import ceil
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,19 +13,23 @@ Byte = NDArray[np.uint8]
 
 PLACES = (9, 12)
 _EVERY = 6  # px of the small picture between the places where its motion is looked at
-_ROUNDS = 6
+_STRIDE_PX = 5
+_ROUNDS = 5
+_FEWEST = 12  # places that tell a motion
 _TUKEY = 4.685
-_LEAST_DETAIL = 2.0  # slope in grey values a px: less tells no motion
-_CALM_PX, _COARSER = 2.0, 4
+_LEAST_DETAIL, _MOST_DETAIL = 2.0, 12.0  # slope in grey values a px: less tells no motion, more tells no better
+_MIDDLE = 100.0  # grey value to which pictures are brought
+_MOST_GAIN = 20.0
+_CALM_PX, _COARSER = 0.7, 4
 
 
 @dataclass(frozen=True, slots=True)
 class Against:
-    """The later frame against the earlier one, in px of the small picture.
+    """The later frame against the earlier one.
 
-    ``shift`` (x, y) of its middle, ``growth`` as a share, ``turn`` in radians. ``likeness`` is the correlation of the
-    calmed pictures laid upon each other; ``differs`` (9, 12) how much they differ place by place, and ``changes`` how
-    much they do as they are, in grey values of pictures whose middle is 100.
+    ``shift`` (x, y) of its middle in shares of the width, ``growth`` as a share, ``turn`` in radians. ``likeness`` is
+    the correlation of the calmed pictures laid upon each other; ``differs`` (9, 12) how much they differ place by
+    place, and ``changes`` how much they do as they are, in grey values of pictures whose middle is 100.
     """
 
     shift: tuple[float, float]
@@ -35,58 +40,74 @@ class Against:
     changes: Float
 
 
+class Small:
+    """A small grey picture (H, W, bytes), made ready for being compared with the one before and the one after."""
+
+    def __init__(self, grey: Byte) -> None:
+        level = max(float(cv2.mean(grey)[0]), 1.0)
+        self.grey = np.asarray(cv2.convertScaleAbs(grey, alpha=min(_MIDDLE / level, _MOST_GAIN)), np.uint8)
+        soft = cv2.GaussianBlur(self.grey, (0, 0), 1.0)
+        slopes = [np.asarray(cv2.Sobel(soft, cv2.CV_16S, *way), np.int16) for way in ((1, 0), (0, 1))]
+        self.slope = np.hypot(*(one[_GRID].astype(np.float32) for one in slopes)) / np.float32(8)
+        self.coarse = _calmed(self.grey)
+
+
+_GRID = np.s_[_EVERY // 2 + 2 : -2 : _EVERY, _EVERY // 2 + 2 : -2 : _EVERY]
+
+
 class Comparer:
-    """Compares small pictures (H, W, bytes) of one size; keeps what is needed for it. Not for two threads at once."""
+    """Compares small pictures of one size. Not for two threads at once."""
 
     def __init__(self) -> None:
         self._flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
+        self._flow.setPatchStride(_STRIDE_PX)
 
-    def compare(self, before: Byte, after: Byte) -> Against | None:
+    def compare(self, before: Small, after: Small) -> Against | None:
         """None for pictures of two sizes."""
-        if before.shape != after.shape:
+        if before.grey.shape != after.grey.shape:
             return None
-        level = [max(float(cv2.mean(one)[0]), 1.0) for one in (before, after)]
-        one = np.asarray(cv2.convertScaleAbs(before, alpha=min(100.0 / level[0], 20.0)), np.uint8)
-        two = np.asarray(cv2.convertScaleAbs(after, alpha=min(100.0 / level[1], 20.0)), np.uint8)
-        flow = np.asarray(self._flow.calc(one, two, None), np.float32)  # type: ignore[call-overload]
-        motion = _motion(one, two, flow)
-        first, second, there = _calmed(one), _calmed(_laid(two, motion)), _shared(one.shape, motion)
-        likeness = _correlation(first[there], second[there])
+        flow = np.asarray(self._flow.calc(before.grey, after.grey, None), np.float32)  # type: ignore[call-overload]
+        detail = np.minimum(before.slope, after.slope)
+        weight = np.where(detail > _LEAST_DETAIL, np.minimum(detail, _MOST_DETAIL), np.float32(0))
+        motion = _motion(np.ascontiguousarray(flow[_GRID]), weight, *before.grey.shape)
+        laid, there = _calmed(_laid(after.grey, motion)), _shared(before.grey.shape, motion)
+        width = before.grey.shape[1]
         return Against(
-            (float(motion[2]), float(motion[3])), float(motion[0]), float(motion[1]), likeness,
-            _by_place(first, np.where(there, second, first)), _by_place(first, _calmed(two)),
+            (float(motion[2]) / width, float(motion[3]) / width), float(motion[0]), float(motion[1]),
+            _correlation(before.coarse[there], laid[there]),
+            _by_place(before.coarse, np.where(there, laid, before.coarse)), _by_place(before.coarse, after.coarse),
         )  # fmt: skip
 
 
-def _motion(one: Byte, two: Byte, flow: Float) -> NDArray[np.float64]:
+def _motion(flow: Float, weight: Float, height: int, width: int) -> NDArray[np.float64]:
     """Growth, turn, and shift in x and y of the whole: robust least squares over places that show detail in both."""
-    height, width = one.shape
-    inner = np.s_[_EVERY // 2 + 2 : -2 : _EVERY, _EVERY // 2 + 2 : -2 : _EVERY]
-    slope = [
-        np.hypot(cv2.Sobel(calm, cv2.CV_32F, 1, 0, scale=0.125)[inner], cv2.Sobel(calm, cv2.CV_32F, 0, 1, scale=0.125)[inner])
-        for calm in (cv2.GaussianBlur(picture, (0, 0), 1.0) for picture in (one, two))
-    ]
-    detail = np.minimum(slope[0], slope[1])
-    weight = np.where(detail > _LEAST_DETAIL, np.minimum(detail, 12.0), 0.0).astype(np.float32)
-    vectors = flow[inner].reshape(-1, 2)
-    y, x = np.mgrid[0:height, 0:width][(slice(None), *inner)].astype(np.float32)
-    x, y = x.ravel() - np.float32((width - 1) / 2), y.ravel() - np.float32((height - 1) / 2)
-    base, motion = weight.ravel(), np.zeros(4)
-    if np.count_nonzero(base) > 12:
-        motion[2:] = np.median(vectors[base > 0], axis=0)
-        rows = np.zeros((2 * x.size, 4), np.float32)
-        rows[::2, 0], rows[::2, 1], rows[::2, 2] = x, -y, 1
-        rows[1::2, 0], rows[1::2, 1], rows[1::2, 3] = y, x, 1
-        for _ in range(_ROUNDS):
-            off = vectors - (rows @ motion.astype(np.float32)).reshape(-1, 2)
-            length = np.hypot(off[:, 0], off[:, 1])
-            spread = 1.4826 * float(np.median(length[base > 0])) + 0.02
-            robust = np.clip(1.0 - (length / (_TUKEY * spread)) ** 2, 0.0, None) ** 2 * base
-            weighted = rows * np.repeat(robust, 2)[:, None]
-            normal = (weighted.T @ rows).astype(np.float64)
-            if np.linalg.cond(normal) > 1e9:
-                break
-            motion = np.linalg.solve(normal, (weighted.T @ vectors.ravel()).astype(np.float64))
+    told = weight > 0
+    if np.count_nonzero(told) <= _FEWEST:
+        return np.zeros(4)
+    y, x = (_EVERY * at + (_EVERY // 2 + 2 - 0.5 * (side - 1)) for at, side in zip(np.nonzero(told), (height, width), strict=True))
+    return np.asarray(_fitted(flow[told], weight[told], x, y), np.float64)
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _fitted(flow: Float, weight: Float, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Tukey's weights: places count less the farther they are from moving along with the whole."""
+    motion = np.zeros(4)
+    motion[2], motion[3] = np.median(flow[:, 0]), np.median(flow[:, 1])
+    for _ in range(_ROUNDS):
+        off_x = flow[:, 0] - (motion[0] * x - motion[1] * y + motion[2])
+        off_y = flow[:, 1] - (motion[0] * y + motion[1] * x + motion[3])
+        length = np.sqrt(off_x * off_x + off_y * off_y)
+        far = _TUKEY * (1.4826 * np.median(length) + 0.02)
+        w = weight * np.maximum(1.0 - (length / far) ** 2, 0.0) ** 2
+        count, wx, wy = w.sum(), (w * x).sum(), (w * y).sum()
+        wu, wv = (w * flow[:, 0]).sum(), (w * flow[:, 1]).sum()
+        # About the centre of what counts, growth and turn are found apart from the shift.
+        square = (w * (x * x + y * y)).sum() - (wx * wx + wy * wy) / count
+        grows = (w * (x * flow[:, 0] + y * flow[:, 1])).sum() - (wx * wu + wy * wv) / count
+        turns = (w * (x * flow[:, 1] - y * flow[:, 0])).sum() - (wx * wv - wy * wu) / count
+        motion[0], motion[1] = grows / (square + 1e-6 * count), turns / (square + 1e-6 * count)
+        motion[2] = (wu - motion[0] * wx + motion[1] * wy) / count
+        motion[3] = (wv - motion[0] * wy - motion[1] * wx) / count
     return motion
 
 
@@ -103,13 +124,17 @@ def _laid(picture: Byte, motion: NDArray[np.float64]) -> Byte:
 
 
 def _calmed(picture: Byte) -> Float:
-    calm = cv2.GaussianBlur(picture, (0, 0), _CALM_PX)
-    return np.asarray(cv2.resize(calm, None, fx=1 / _COARSER, fy=1 / _COARSER, interpolation=cv2.INTER_AREA), np.float32)
+    """A quarter of the size, and blurred: what a step of focus changes hardly shows."""
+    height, width = (side // _COARSER for side in picture.shape)
+    shrunk = cv2.resize(
+        picture[: _COARSER * height, : _COARSER * width], (width, height), interpolation=cv2.INTER_AREA
+    )
+    return np.asarray(cv2.GaussianBlur(shrunk.astype(np.float32), (5, 5), _CALM_PX), np.float32)
 
 
 def _shared(shape: tuple[int, ...], motion: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Which pixels of the coarse picture lie in both frames, with a pixel to spare."""
-    height, width = (round(side / _COARSER) for side in shape)
+    height, width = (side // _COARSER for side in shape)
     x, y = (min(ceil(abs(one) / _COARSER) + 1, side // 3) for one, side in zip(motion[2:], (width, height), strict=True))
     there = np.zeros((height, width), np.bool_)
     there[y : height - y, x : width - x] = True

@@ -8,12 +8,13 @@ from statistics import median
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.sorting.run._file import SeenFile, details, thumbs_alike
+from amber_ladder.core.sorting.run._file import SeenFile, details, lowest, thumbs_alike
 
 Float = NDArray[np.float32]
 
 MOST_BLANK = 3
 """Files in a row that show nothing and still only separate."""
+_AGAIN, _ELSE = "focus starts over", "the picture shows something else"
 _UNLIKE = 0.9  # likeness of neighbours: below it another thing is seen
 _SAME_THING = 0.6  # likeness of tiny pictures, however focused
 _ONE_STEP = 0.985  # likeness of tiny pictures two steps apart; a hand's burst keeps 0.97
@@ -21,17 +22,19 @@ _ONE_STEP_BY_HAND = 0.97
 _STANDS_OUT = 3.0  # detail of the best tile over what tiles without any show nearby
 _NEARBY = 20
 _DARKER_STOPS = 0.7
-_BLACK_LEVEL = -8.5  # stops below white
+BLACK_LEVEL = -8.5  # stops below white
 _SHARP_TILES = 1.35
 _CONTENT_CALM_PX, _OTHER_CONTENT = 3.0, 0.93
 _JUMP = 3.0  # times the usual distance of neighbours
 _LEAST_JUMP = 0.055  # distance: root of what is missing to a likeness of 1
-_GROSS_JUMP = 0.17
+_GROSS_JUMP = 0.35
 _BY_HAND_SHIFT = 0.0033  # of the width, middle of a take: rails stay below a tenth of it
+_USUAL_STEP = 1.8  # times the steps nearby
 _PAUSE_S, _PAUSE_TIMES = 20.0, 6.0
 _STEADY = 3  # frames on either side of a change that stays
 _MATCH, _MATCHES = 0.85, 0.5
-_TO_MATCH = 12
+_SHOWS = 0.1  # of what the sharpest frame shows
+_TO_MATCH, _TO_TELL, _GOES_ALONG = 12, 3, 0.7
 _QUIET = 3  # frames in which nothing is sharp, between two sweeps
 
 
@@ -70,7 +73,7 @@ def split(files: Sequence[SeenFile]) -> Split:
     strays, separators = _strangers(files)
     kept = [place for place in range(len(files)) if place not in separators]
     valid = [place for place in kept if place not in strays]
-    borders = _hard_borders(files, valid, separators)
+    borders = _better_told(files, valid, _hard_borders(files, valid, separators))
     for first, last in _segments(valid, borders):
         segment = [place for place in valid if first <= place <= last]
         if not is_by_hand(files, segment):
@@ -87,7 +90,7 @@ def split(files: Sequence[SeenFile]) -> Split:
 def is_by_hand(files: Sequence[SeenFile], places: Sequence[int]) -> bool:
     """Whether the camera wandered from each of these frames to the next, as no stand does."""
     shifts = [
-        float(np.hypot(*against.shift)) / 240.0
+        float(np.hypot(*against.shift))
         for before, place in pairwise(places)
         if place == before + 1 and (against := files[place].against)
     ]
@@ -105,6 +108,8 @@ def _strangers(files: Sequence[SeenFile]) -> tuple[dict[int, str], set[int]]:
     """Files unlike both neighbours: strays within a take (place → kind), and separators."""
     strays: dict[int, str] = {}
     separators: set[int] = set()
+    if not files:
+        return strays, separators
     floors = _floors(files)
     place = 0
     while place < len(files):
@@ -127,10 +132,8 @@ def _strangers(files: Sequence[SeenFile]) -> tuple[dict[int, str], set[int]]:
 
 def _floors(files: Sequence[SeenFile]) -> Float:
     """What tiles without detail show in each file's neighbourhood: the noise there."""
-    calm = np.array([float(np.percentile(file.look.detail, 20)) for file in files], np.float32)
-    return np.array(
-        [np.percentile(calm[max(i - _NEARBY, 0) : i + _NEARBY + 1], 30) for i in range(len(files))], np.float32
-    )
+    calm = lowest(details(files).reshape(len(files), -1), 0.2, axis=1)
+    return np.array([lowest(calm[max(i - _NEARBY, 0) : i + _NEARBY + 1], 0.3) for i in range(len(files))], np.float32)
 
 
 def _shows_something(files: Sequence[SeenFile], place: int, floors: Float) -> bool:
@@ -141,7 +144,7 @@ def _stands_alone(files: Sequence[SeenFile], first: int, count: int, floors: Flo
     """Whether so many files show nothing and are unlike what lies on both sides of them."""
     last = first + count - 1
     if last >= len(files) or any(
-        _shows_something(files, place, floors) and files[place].level > _BLACK_LEVEL
+        _shows_something(files, place, floors) and files[place].look.level > BLACK_LEVEL
         for place in range(first, last + 1)
     ):
         return False
@@ -164,10 +167,10 @@ def _stray_kind(files: Sequence[SeenFile], place: int, around: tuple[int, int], 
     if alike < _ONE_STEP_BY_HAND:
         return None
     same = max(thumbs_alike(files[place], files[one], calm_px=2.0) for one in around) > _SAME_THING
-    darker = files[place].level < min(files[before].level, files[after].level) - _DARKER_STOPS
+    darker = files[place].look.level < min(files[before].look.level, files[after].look.level) - _DARKER_STOPS
     if same:
         return "dark" if darker else "out_of_focus"
-    if darker and files[place].level < _BLACK_LEVEL and alike > _ONE_STEP:
+    if darker and files[place].look.level < BLACK_LEVEL and alike > _ONE_STEP:
         # A flash that did not fire stands among frames that show something; a lens is covered after the last.
         return "dark" if any(_shows_something(files, one, floors) for one in around) else None
     return None
@@ -190,11 +193,22 @@ def _hard_borders(files: Sequence[SeenFile], valid: Sequence[int], separators: s
     return borders
 
 
+def _better_told(files: Sequence[SeenFile], valid: Sequence[int], borders: Sequence[Border]) -> list[Border]:
+    """The same borders; where a picture far out of focus looks like another one, it is said that focus starts over."""
+    segments = [[place for place in valid if first <= place <= last] for first, last in _segments(valid, borders)]
+    told = []
+    for border, before, after in zip(borders, segments, segments[1:], strict=False):
+        shown = [details([files[place] for place in segment]) for segment in (before, after)]
+        again = border.reason == _ELSE and files[before[-1]].form == files[after[0]].form and _starts_over(*shown)
+        told.append(Border(border.after, border.before, _AGAIN) if again else border)
+    return told
+
+
 def _between(files: Sequence[SeenFile], before: int, after: int, separators: set[int]) -> str | None:
     between = [place for place in range(before + 1, after) if place in separators]
     if not between:
         return None
-    black = all(files[place].level < _BLACK_LEVEL for place in between)
+    black = all(files[place].look.level < BLACK_LEVEL for place in between)
     return "a black frame lies between" if black else "a frame lies between that shows neither: a hand, or a blank"
 
 
@@ -241,18 +255,27 @@ def _pause(files: Sequence[SeenFile], before: int, after: int, usual_s: float | 
     gap = _gap_s(files, before, after)
     if gap is None or usual_s is None or gap < max(_PAUSE_S, _PAUSE_TIMES * usual_s):
         return None
-    one, two = files[before].look.detail, files[after].look.detail
-    floor = np.percentile(np.minimum(one, two), 20)
-    sharp_alike = one.max() > _STANDS_OUT * floor and np.corrcoef(one.ravel(), two.ravel())[0, 1] > 0.9
-    if sharp_alike and distance(files, before, after) < _LEAST_JUMP:
+    if _goes_on(files, before, after):
         return None  # somebody waited, and went on where they were
     minutes = gap / 60.0
     return f"a pause of {minutes:.0f} min" if minutes >= 1.5 else f"a pause of {gap:.0f} s"
 
 
+def _goes_on(files: Sequence[SeenFile], before: int, after: int) -> bool:
+    """Whether focus goes on from one file to the next by a usual step, with something sharp in both."""
+    floor = lowest(np.minimum(files[before].look.detail, files[after].look.detail), 0.2)
+    if min(files[place].look.detail.max() for place in (before, after)) < _STANDS_OUT * floor:
+        return False
+    near = [distance(files, place - 1, place) for place in (before - 1, before, after + 1, after + 2)
+            if 0 < place < len(files)]  # fmt: skip
+    return len(near) > 1 and distance(files, before, after) < _USUAL_STEP * median(near)
+
+
 def _other_content(files: Sequence[SeenFile], before: int, after: int) -> str | None:
+    if distance(files, before, after) < _LEAST_JUMP:
+        return None
     if thumbs_alike(files[before], files[after], calm_px=_CONTENT_CALM_PX) < _OTHER_CONTENT:
-        return "the picture shows something else"
+        return _ELSE
     return None
 
 
@@ -280,7 +303,7 @@ def _restarts(files: Sequence[SeenFile], segment: Sequence[int]) -> list[Border]
         before, after = segment[at - 1], segment[at]
         if _starts_over(details([files[place] for place in segment[start:at]]),
                         details([files[place] for place in segment[at:end]])):  # fmt: skip
-            borders.append(Border(before, after, "focus starts over"))
+            borders.append(Border(before, after, _AGAIN))
             start = at
         elif steps[at - 1] > max(_GROSS_JUMP, _JUMP * usual):
             borders.append(Border(before, after, "the picture leaps"))
@@ -329,10 +352,18 @@ def _starts_over(before: Float, after: Float) -> bool:
     over = np.maximum(together / np.maximum(floor, noise) - _SHARP_TILES, 0.0).reshape(len(together), -1)
     norms = np.linalg.norm(over, axis=1)
     unit = over / np.maximum(norms, 1e-6)[:, None]
-    own = np.flatnonzero(norms[: len(before)] > 0.3 * norms.max())
+    own = np.flatnonzero(norms[: len(before)] > _SHOWS * norms.max())
     later = len(before) + np.argsort(-norms[len(before) :])[:_TO_MATCH]
-    later = later[norms[later] > 0.3 * norms.max()]
-    if not own.size or not later.size:
+    later = later[norms[later] > _SHOWS * norms.max()]
+    if own.size < _TO_TELL or later.size < _TO_TELL:
         return False
-    best = (unit[later] @ unit[own].T).max(axis=1)
-    return bool(np.mean(best > _MATCH) > _MATCHES)
+    alike = unit[later] @ unit[own].T
+    matched = alike.max(axis=1) > _MATCH
+    if np.mean(matched) < _MATCHES or np.count_nonzero(matched) < _TO_TELL:
+        return False
+    # What merely goes on is like the last frames before, the more the sooner; what is done again goes along with them.
+    when, then = later[matched].astype(np.float64), own[alike[matched].argmax(axis=1)].astype(np.float64)
+    if np.ptp(then) == 0 or np.ptp(when) == 0:
+        return False
+    slope = float(np.polyfit(when, then, 1)[0])
+    return abs(float(np.corrcoef(when, then)[0, 1])) > _GOES_ALONG and 0.25 < abs(slope) < 4.0

@@ -12,9 +12,9 @@ from amber_ladder.core.sorting.run._file import SeenFile, details
 Float = NDArray[np.float32]
 
 _STANDS_OUT = 1.35  # a tile's best detail over what it shows out of focus
-_OVER_NOISE = 2.0
-_NEAR_PEAK = 0.8  # of a tile's best: there it is in focus
-_LEAST_TILES = 2
+_OVER_NOISE, _FAINTLY_OVER_NOISE = 2.0, 1.7
+_NEAR_PEAK, _NEAR_PEAK_BY_HAND = 0.8, 0.6  # of a tile's best: there it is in focus; by hand it seldom is exactly
+_LEAST_TILES, _LEAST_FAINT_TILES = 2, 3
 _SAME_BLUR = 0.45  # of a frame's depth at which detail has halved: so far off, no more is lost than between usual rungs
 _SHARP_VARIANCE = 0.9  # px² of what is in focus, as it is looked at: the optics and the smallest blur
 _TO_TELL = 12  # tiles
@@ -52,9 +52,13 @@ def sweep(files: Sequence[SeenFile], *, by_hand: bool) -> Sweep:
     noise = float(np.percentile(detail, 5))
     base = np.maximum(np.percentile(detail, 20, axis=0), noise)
     peak = detail.max(axis=0)
-    sure = (peak > _STANDS_OUT * base) & (peak > _OVER_NOISE * noise)
-    sharp = ((detail > base + _NEAR_PEAK * (peak - base)) & sure).sum(axis=1)
-    worth = np.flatnonzero(sharp >= _LEAST_TILES)
+    faint = (peak > _STANDS_OUT * base) & (peak > _FAINTLY_OVER_NOISE * noise)
+    sure = faint & (peak > _OVER_NOISE * noise)
+    near_peak = _NEAR_PEAK_BY_HAND if by_hand else _NEAR_PEAK
+    at_peak = detail > base + near_peak * (peak - base)
+    sharp = (at_peak & sure).sum(axis=1)
+    # Noise makes a tile stand out now and then, but not several in one frame.
+    worth = np.flatnonzero((sharp >= _LEAST_TILES) | ((at_peak & faint).sum(axis=1) >= _LEAST_FAINT_TILES))
     told = tuple(int(one) for one in sharp)
     if not worth.size:
         return Sweep(None, None, (None, None), told, None)

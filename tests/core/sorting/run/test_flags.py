@@ -1,0 +1,67 @@
+import unittest
+
+from amber_ladder.simulated.card import Light, Mishap
+from tests.support.cards import LENS, Sorted, take, three_takes, told_apart
+
+
+class TestMishaps(unittest.TestCase):
+    def test_each_mishap_is_flagged_and_nothing_else(self) -> None:
+        one = three_takes()
+        true = one.true_flags(0)
+        self.assertEqual(
+            {kind for _, kind in true}, {"dark", "bright", "shaken", "jolted", "duplicate", "out_of_focus", "odd_size"}
+        )
+        self.assertEqual(one.flags(one.run.stacks[0]), true)
+
+    def test_takes_in_which_nothing_went_wrong_have_no_flag(self) -> None:
+        for one, numbers in ((three_takes(), (1, 2)), (told_apart(), (0, 2, 3))):
+            for number in numbers:
+                with self.subTest(number=number):
+                    self.assertEqual(one.flags(one.run.stacks[number]), one.true_flags(number))
+
+    def test_light_is_told_in_stops(self) -> None:
+        self.assertAlmostEqual(three_takes().flag("dark").figure, -3.0, delta=0.4)
+        self.assertAlmostEqual(three_takes().flag("bright").figure, 1.4, delta=0.25)
+
+    def test_a_jolt_is_told_in_pixels(self) -> None:
+        self.assertAlmostEqual(three_takes().flag("jolted").figure, 20.0, delta=1.5)
+
+    def test_a_smear_is_told_along_its_direction_and_not_too_long(self) -> None:
+        flag = three_takes().flag("shaken")
+        self.assertTrue(1.0 < flag.figure < 10.0, flag)
+        self.assertRegex(flag.reason, r"along (0|22)°")
+
+    def test_the_same_file_twice_is_named(self) -> None:
+        one = three_takes()
+        flag = one.flag("duplicate")
+        self.assertIn(one.files[flag.place - 1].name, flag.reason)
+
+
+class TestMoved(unittest.TestCase):
+    def test_a_part_that_moved_is_boxed(self) -> None:
+        one = Sorted([take("graupel", mishaps=((0.6, Mishap("moved", 18.0)),))])
+        self.assertEqual(one.flags(one.run.stacks[0]), one.true_flags(0))
+        box = one.flag("moved").box
+        assert box is not None
+        self.assertTrue(0.0 <= box[0] and box[0] + box[2] <= 1.0 and 0.0 <= box[1] and box[1] + box[3] <= 1.0, box)
+        self.assertLess(box[2] * box[3], 0.9)
+
+    def test_clipped_frames_are_told_by_their_share(self) -> None:
+        one = Sorted([take("graupel", step=1.5, light=Light(1.5))])
+        (stack,) = one.run.stacks
+        self.assertEqual(one.flags(stack), one.true_flags(0))
+        self.assertGreater(len(stack.flags), 5)
+        self.assertTrue(all(flag.figure > 1.0 and flag.unit == "%" for flag in stack.flags))
+
+
+class TestHoles(unittest.TestCase):
+    def test_a_hole_is_named_with_the_number_of_missing_frames(self) -> None:
+        one = three_takes()
+        (hole,) = one.run.stacks[2].holes
+        (true,) = one.card.takes[2].gaps
+        self.assertEqual((one.files[hole.after].name, one.files[hole.before].name), true[:2])
+        self.assertAlmostEqual(hole.missing, true[2], delta=1)
+        self.assertEqual([one.run.stacks[n].holes for n in (0, 1)], [(), ()])
+
+    def test_frames_are_counted_at_their_own_size(self) -> None:
+        self.assertEqual(three_takes().files[0].width_px, LENS.width_px)

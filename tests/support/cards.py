@@ -1,0 +1,97 @@
+"""Simulated cards, small enough for tests, laid into a folder and looked through once a test run."""
+
+import tempfile
+from collections.abc import Sequence
+from functools import cache
+from pathlib import Path
+
+from amber_ladder.core.frames import no_progress
+from amber_ladder.core.sorting.run import Flag, Run, SeenFile, Stack, sort_run
+from amber_ladder.simulated.card import Lens, Light, Mishap, SimulatedCard, Take, Ways, fill_card
+from amber_ladder.work.on_disk.checking import files_on, look_through
+
+LENS = Lens(480, 360, 6.0, 0.18)
+UNTIMED = Ways(timed=False, exposure_noted=False)
+MISHAPS = (
+    (0.1, Mishap("dark", -3.0)),
+    (0.22, Mishap("shaken", 9.0, 20.0)),
+    (0.34, Mishap("jolted", 20.0, 40.0)),
+    (0.46, Mishap("duplicate")),
+    (0.58, Mishap("out_of_focus", 10.0)),
+    (0.7, Mishap("bright", 1.4)),
+    (0.82, Mishap("odd_size")),
+)
+
+
+def take(specimen: str, **more: object) -> Take:
+    """A take in a usual light."""
+    told = {"kind": "any", "seed": 3, "lens": LENS, "light": Light(-0.5), "separator": None, **more}
+    return Take(specimen, **told)  # type: ignore[arg-type]
+
+
+class Sorted:
+    """A card that was sorted, with what is true of it."""
+
+    def __init__(self, takes: Sequence[Take], ways: Ways = UNTIMED) -> None:
+        self.card: SimulatedCard = fill_card(takes, ways)
+        with tempfile.TemporaryDirectory() as folder:
+            write_card(self.card, Path(folder))
+            files, _ = files_on(Path(folder))
+            self.files: list[SeenFile]
+            self.files, self.unreadable = look_through(files, no_progress)
+        self.run: Run = sort_run(self.files)
+
+    def names(self, places: Sequence[int]) -> list[str]:
+        """Names of files at these places."""
+        return [self.files[place].name for place in places]
+
+    def flags(self, stack: Stack) -> set[tuple[str, str]]:
+        """Names and kinds of what was flagged."""
+        return {(self.files[flag.place].name, flag.kind) for flag in stack.flags}
+
+    def flag(self, kind: str) -> Flag:
+        """The only flag of a kind."""
+        (found,) = [flag for stack in self.run.stacks for flag in stack.flags if flag.kind == kind]
+        return found
+
+    def true_flags(self, number: int) -> set[tuple[str, str]]:
+        """Names and kinds of what is wrong with the frames of a take."""
+        return {(file.path, kind) for file in self.card.files if file.take == number for kind in file.flags}
+
+    def frames(self, number: int) -> list[str]:
+        """Names of a take's frames."""
+        return [file.path for file in self.card.files if file.take == number]
+
+
+def write_card(card: SimulatedCard, folder: Path) -> None:
+    """Lay a card's files into a folder."""
+    for file in card.files:
+        path = folder / file.path
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(file.content)
+
+
+@cache
+def three_takes() -> Sorted:
+    """The same crystal twice, with nothing between, then a lacewing after a hand; all untimed. The first has mishaps."""
+    return Sorted(
+        [
+            take("garnet", step=0.25, mishaps=MISHAPS),
+            take("garnet", step=0.7, separator="focus", ends=-4.0),
+            take("lacewing-eyes", separator="hand", far_first=True, hole=(0.45, 4)),
+        ]
+    )
+
+
+@cache
+def told_apart() -> Sorted:
+    """Timed takes: one by hand after a black frame, one after a pause, one with another exposure."""
+    return Sorted(
+        [
+            take("moss-capsule", step=1.2, far_first=True),
+            take("graupel", by_hand=True, separator="black"),
+            take("moss-capsule", step=1.2, separator="pause", far_first=True),
+            take("moss-capsule", step=1.2, separator="exposure", far_first=True, exposure_s=0.02),
+        ],
+        Ways(first_number=9990),
+    )
