@@ -14,7 +14,8 @@ RUNS = 3
 BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
-NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large")
+NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
+         "check", "sorting")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -47,11 +48,27 @@ def main(names: list[str]) -> int:
     for name in ("quality", "quality-large"):
         if name in wanted:
             _quality(large=name == "quality-large")
+    if "check" in wanted:
+        _checks()
+    if "sorting" in wanted:
+        _sorting()
     if "memory-large" in wanted:
         _large()
-    if set(wanted) - {"plan", "bench", "station", "quality", "quality-large", "memory-large"}:
+    if set(wanted) & {*BOUNDS, "patch", "memory", "workers"}:
         _merges(wanted)
     return 0
+
+
+def _checks() -> None:
+    from benchmarks.checks import main as check
+
+    check()
+
+
+def _sorting() -> None:
+    from benchmarks.sorting import main as sort
+
+    sort()
 
 
 def _quality(*, large: bool) -> None:

@@ -4,6 +4,7 @@ import tempfile
 from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
+from typing import TypeVar
 
 import cv2
 
@@ -12,6 +13,7 @@ from amber_ladder.core.sorting.run import SeenFile, Stack, sort_run
 from amber_ladder.simulated.card import SimulatedCard, TakeTruth, shoot_card
 from amber_ladder.work.on_disk.checking import files_on, look_through
 
+T = TypeVar("T")
 SEEDS = tuple(range(1, 40, 2))
 _UNSURE_CLIPPED = (0.006, 0.016)  # share: whether that is more than 1 % depends on the noise
 
@@ -33,9 +35,7 @@ def judged(seed: int) -> Counter[tuple[str, str]]:
     truth = {file.path: file for file in card.files}
     takes = [truth[file.name].take for file in seen]
     at_border = {
-        after
-        for place, after in zip(_frames(takes), _frames(takes)[1:], strict=False)
-        if takes[place] != takes[after]
+        after for place, after in zip(_frames(takes), _frames(takes)[1:], strict=False) if takes[place] != takes[after]
     }
     _compare(counts, "borders", {one.before for one in run.borders}, at_border)
     _compare(counts, "separators", set(run.separators), {at for at, take in enumerate(takes) if take is None})
@@ -50,7 +50,7 @@ def _frames(takes: list[int | None]) -> list[int]:
     return [place for place, take in enumerate(takes) if take is not None]
 
 
-def _compare(counts: Counter[tuple[str, str]], what: str, found: set[object], true: set[object]) -> None:  # type: ignore[type-var]
+def _compare(counts: Counter[tuple[str, str]], what: str, found: set[T], true: set[T]) -> None:
     counts[what, "right"] += len(found & true)
     counts[what, "missed"] += len(true - found)
     counts[what, "false"] += len(found - true)
@@ -68,10 +68,10 @@ def _judge_stack(
         if _UNSURE_CLIPPED[0] < seen[place].look.clipped < _UNSURE_CLIPPED[1]:
             true, told = true - {"clipped"}, told - {"clipped"}
         for kind in true | told:
-            _compare(counts, kind, told & {kind}, true & {kind})  # type: ignore[arg-type]
+            _compare(counts, kind, told & {kind}, true & {kind})
     names = [seen[place].name for place in stack.places]
     holes = {(seen[one.after].name, seen[one.before].name) for one in stack.holes}
-    _compare(counts, "holes", holes, {gap[:2] for gap in truth.gaps})  # type: ignore[arg-type]
+    _compare(counts, "holes", holes, {gap[:2] for gap in truth.gaps})
     if stack.trim:
         for place, bounds in zip(stack.trim, (truth.first, truth.last), strict=True):
             at, (low, high) = names.index(seen[place].name), sorted(names.index(name) for name in bounds)

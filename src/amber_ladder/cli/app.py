@@ -18,6 +18,7 @@ from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import USUAL_WINDOW_PX
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
+from amber_ladder.formats.development_json import DevelopmentJson
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.formats.validated import refusal
@@ -43,6 +44,7 @@ _PHASES = {
     "merge": "Merging",
     "save": "Saving",
     "look": "Looking",
+    "develop": "Developing",
 }
 
 
@@ -100,6 +102,25 @@ def check_command(
     """Split a folder into stacks, and say what is wrong with its frames, what to trim, and what is missing."""
     with plain_errors(), _reporting(progress) as report:
         result = check_folder(folder, report)
+    _print(result)
+
+
+@app.command("develop")
+def develop_command(
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Frames of one stack: raw, or JPEG, PNG, TIFF.")],
+    out: Annotated[Path, typer.Option(help="Folder for the developed frames.")],
+    settings: Annotated[
+        Path | None, typer.Option(metavar="DEVELOPMENT.json", help="White balance, exposure, black, tones.")
+    ] = None,
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Develop all frames of a folder alike, each into a TIFF of 16 bits."""
+    # Here: the other commands start without what raw needs.
+    from amber_ladder.work.on_disk.developing import develop_folder
+
+    with plain_errors(), _reporting(progress) as report:
+        asked = _read(settings, DevelopmentJson) if settings else DevelopmentJson()
+        result = develop_folder(folder, out, asked.to_core(), asked.balance(), report)
     _print(result)
 
 

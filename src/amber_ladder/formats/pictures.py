@@ -33,6 +33,11 @@ _LARGEST_EXTRA = 8_000_000  # bytes of what a PNG carries beside its pixels
 _JPEG = {".jpg", ".jpeg"}
 PICTURE_NAMES = {*_JPEG, ".png", ".tif", ".tiff"}
 """Endings of files that are taken for pictures."""
+RAW_NAMES = {
+    ".3fr", ".arw", ".cr2", ".cr3", ".dng", ".erf", ".iiq", ".kdc", ".mef", ".mos", ".mrw", ".nef", ".nrw", ".orf",
+    ".pef", ".raf", ".rw2", ".rwl", ".srw", ".x3f",
+}  # fmt: skip
+"""Endings of files that are taken for camera raw."""
 _UPRIGHT = cv2.IMREAD_IGNORE_ORIENTATION
 # Orientation flags are ignored throughout: a camera that looks straight down sets them at random, and frames of
 # one stack must lie alike.

@@ -18,6 +18,7 @@ Float = NDArray[np.float32]
 
 _DETAIL = 0.012  # slope of linear light a px: less is no detail that could be seen to be sharp
 _OVER_NOISE = 2.0
+_LEAST_SEEN = 0.01  # of the frame
 _PER_MM = 0.012  # the picture grows on a rail
 
 
@@ -63,10 +64,13 @@ class CardBench:
         picture = np.asarray(self._view.frame(self._view.sharp(), still, cv2.INTER_LINEAR), np.float32).mean(axis=2)
         dx, dy = cv2.Sobel(picture, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(picture, cv2.CV_32F, 0, 1, scale=0.125)
         depth = self._view.frame(self._view.scene.sharp_depth_um(), still, cv2.INTER_NEAREST)
-        # As it is lit: what drowns in noise tells nobody where focus is.
+        # As it is lit: what drowns in noise tells nobody where focus is. Where all does, the best of it has to tell.
         lit = np.float32((1.0 - self._light.veil) * 2.0**self._light.stops)
         noise = np.sqrt((picture * lit + 0.5 * self._light.veil) / self._light.full_well)
-        return np.asarray(np.sort(depth[np.hypot(dx, dy) * lit > np.maximum(_DETAIL, _OVER_NOISE * noise)]), np.float32)
+        slope = np.hypot(dx, dy) * lit
+        seen = (slope > np.maximum(_DETAIL, over * noise) for over in (_OVER_NOISE, 0.5 * _OVER_NOISE, 0.0))
+        telling = next((one for one in seen if one.mean() > _LEAST_SEEN), slope > 0.0)
+        return np.asarray(np.sort(depth[telling]), np.float32)
 
     def exposed(
         self,

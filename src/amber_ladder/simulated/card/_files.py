@@ -158,9 +158,14 @@ def _shot(
             continue
         mishap = mishaps.get(place)
         steady = 0.25 if not take.by_hand else 5.0
-        shift, turn = shift + random.normal(0.0, steady, 2), turn + float(random.normal(0.0, 0.004 * (1 if not take.by_hand else 20)))
+        shift, turn = (
+            shift + random.normal(0.0, steady, 2),
+            turn + float(random.normal(0.0, 0.004 * (1 if not take.by_hand else 20))),
+        )
         if mishap and mishap.kind == "jolted":
-            shift = shift + mishap.amount * np.array([np.cos(np.radians(mishap.turn_deg)), np.sin(np.radians(mishap.turn_deg))])
+            shift = shift + mishap.amount * np.array(
+                [np.cos(np.radians(mishap.turn_deg)), np.sin(np.radians(mishap.turn_deg))]
+            )
         if mishap and mishap.kind == "moved":
             aside += mishap.amount * bench.pixel_um
         for one in _files(take, number, bench, moment, mishap, at, (shift, turn, aside), files):
@@ -184,14 +189,14 @@ def _files(
         stops=amount if kind in ("dark", "bright") else 0.0,
         smear_px=amount if kind == "shaken" else 0.0, smear_deg=mishap.turn_deg if mishap else 0.0,
     )  # fmt: skip
-    flags = {kind} if kind and kind != "duplicate" else set()
+    flags: set[str] = {kind} if kind and kind != "duplicate" else set()
     if clipped > _CLIPPED_SHARE:
         flags.add("clipped")
     if kind == "odd_size":
         half = (take.lens.width_px // 2, take.lens.height_px // 2)
         picture = np.asarray(cv2.resize(picture, half, interpolation=cv2.INTER_AREA), np.uint8)
     name, content = moment.written(picture, _exposed(take))
-    yield CardFile(name, moment.folder, content, number, focus, frozenset(str(one) for one in flags))
+    yield CardFile(name, moment.folder, content, number, focus, frozenset(flags))
     if kind == "duplicate":
         moment.wait(1.0)
         again = content if amount else None
@@ -239,7 +244,9 @@ def _truth(
     near, far = (float(np.quantile(detail, q)) for q in _ENDS)
     beyond = (min(focus) < near - 0.5 * sharp_um, max(focus) > far + 0.5 * sharp_um)
     seen = [float(np.mean(np.abs(detail - um) < 0.5 * sharp_um)) > _SOME for um in (min(focus), max(focus))]
-    near_reached, far_reached = (True if one else False if told else None for one, told in zip(beyond, seen, strict=True))
+    near_reached, far_reached = (
+        True if one else False if told else None for one, told in zip(beyond, seen, strict=True)
+    )
     reached = (near_reached, far_reached)
     ends = reached[::-1] if take.far_first else reached
     bounds = []

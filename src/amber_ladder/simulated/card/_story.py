@@ -110,7 +110,11 @@ def _take(chances: _Chances, before: Take | None, ways: Ways) -> Take:
     light = Light(float(random.uniform(-1.2, 0.2)), float(random.choice([0.0, 0.0, 0.15, 0.35])),
                   float(random.choice([4000.0, 12000.0, 30000.0])))  # fmt: skip
     if before:
-        lens = lens if chances.maybe(0.25) else Lens(before.lens.width_px, before.lens.height_px, lens.magnification, lens.na)
+        lens = (
+            lens
+            if chances.maybe(0.25)
+            else Lens(before.lens.width_px, before.lens.height_px, lens.magnification, lens.na)
+        )
     if again and before:
         specimen, kind, seed, lens, light = before.specimen, before.kind, before.seed, before.lens, before.light
     by_hand = not again and chances.maybe(0.15)
@@ -167,7 +171,7 @@ def _wrong(chances: _Chances, specimen: str) -> tuple[tuple[tuple[float, Mishap]
         kinds.append(Mishap("out_of_focus", float(random.uniform(8.0, 14.0))))
     if chances.maybe(0.15):
         kinds.append(Mishap("odd_size"))
-    random.shuffle(kinds)  # type: ignore[arg-type]
+    random.shuffle(kinds)
     places = sorted(float(one) for one in random.uniform(0.1, 0.9, len(kinds)))
     hole = (float(random.uniform(0.3, 0.7)), int(random.integers(3, 6))) if chances.maybe(0.4) else None
     return tuple(zip(places, kinds, strict=True)), hole

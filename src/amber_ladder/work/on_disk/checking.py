@@ -6,14 +6,18 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
+
+import cv2
+import numpy as np
 
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.sorting.run import Comparer, Flag, Run, SeenFile, Small, Stack, look_at, shrunk_by, sort_run
 from amber_ladder.errors import BadInput, UnreadablePicture
 from amber_ladder.formats.metadata import Noted, noted_in
-from amber_ladder.formats.pictures import PICTURE_NAMES, natural_key, read_shrunk
+from amber_ladder.formats.pictures import PICTURE_NAMES, RAW_NAMES, Shrunk, natural_key, read_shrunk
 
 _MOST_IN_PIECE, _PIECES = 12, 8  # files that one thread looks at in a row, and pieces of a short run
 _THREADS = 2
@@ -58,7 +62,7 @@ def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
         for name in sorted(names, key=natural_key):
             path = Path(place) / name
             told = path.relative_to(folder).as_posix()
-            if path.suffix.lower() not in PICTURE_NAMES or name.startswith("."):
+            if path.suffix.lower() not in PICTURE_NAMES | RAW_NAMES or name.startswith("."):
                 continue
             if path.is_symlink() or not path.is_file():
                 left.append(Unreadable(_printable(told), "is a link, not a file: copy what it leads to"))
@@ -66,9 +70,7 @@ def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
             found.append(path)
     with ThreadPoolExecutor(max_workers=_THREADS) as pool:
         noted = list(pool.map(noted_in, found))
-    files = [
-        CardFile(path.relative_to(folder).as_posix(), path, one) for path, one in zip(found, noted, strict=True)
-    ]
+    files = [CardFile(path.relative_to(folder).as_posix(), path, one) for path, one in zip(found, noted, strict=True)]
     return shooting_order(files), left
 
 
@@ -103,7 +105,7 @@ def _unwrapped(files: list[CardFile]) -> list[CardFile]:
     if len(files) < 2 or any(number is None or number > _LAST_NUMBER for number in numbers):
         return files
     known = [number for number in numbers if number is not None]
-    gaps = [second - first for first, second in zip(known, known[1:], strict=False)]
+    gaps = [second - first for first, second in pairwise(known)]
     widest = max(gaps)
     wraps = known[0] - 1 + _LAST_NUMBER - known[-1]  # numbers that are missing where the count would go round
     if wraps > 2 or widest < _WRAPPED_BELOW * _LAST_NUMBER:
@@ -168,13 +170,29 @@ def _looked_through(
 
 
 def _opened(file: CardFile) -> _Opened:
-    shrunk = read_shrunk(file.path, shrunk_by)
+    raw = file.path.suffix.lower() in RAW_NAMES
+    shrunk = _raw_shrunk(file.path) if raw else read_shrunk(file.path, shrunk_by)
     look, small = look_at(shrunk.rgb, shrunk.factor)
     seen = SeenFile(
         _printable(file.name), _folder(file), shrunk.width_px, shrunk.height_px, shrunk.bits, _clock(file),
         file.noted.exposure, look, None,
     )  # fmt: skip
     return _Opened(seen, small)
+
+
+def _raw_shrunk(path: Path) -> Shrunk:
+    # Here: most folders hold no raw, and need not load what it takes.
+    from amber_ladder.core.developing import NEUTRAL, Development, apply_curves, curves
+    from amber_ladder.formats.raw import develop_raw, read_raw_info
+
+    told = read_raw_info(path)
+    light = develop_raw(path, told.as_shot, half_size=True)
+    shown = (apply_curves(light, curves(Development(), NEUTRAL, bits=16, linear=True)) >> 8).astype(np.uint8)
+    factor = max(shrunk_by(told.width_px, told.height_px), 2)
+    if factor > 2:
+        size = (2 * shown.shape[1] // factor, 2 * shown.shape[0] // factor)
+        shown = np.asarray(cv2.resize(shown, size, interpolation=cv2.INTER_AREA), np.uint8)
+    return Shrunk(shown, factor, told.width_px, told.height_px, 16)
 
 
 def _printable(name: str) -> str:

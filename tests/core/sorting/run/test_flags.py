@@ -43,7 +43,7 @@ class TestMoved(unittest.TestCase):
         self.assertEqual(one.flags(one.run.stacks[0]), one.true_flags(0))
         box = one.flag("moved").box
         assert box is not None
-        self.assertTrue(0.0 <= box[0] and box[0] + box[2] <= 1.0 and 0.0 <= box[1] and box[1] + box[3] <= 1.0, box)
+        self.assertTrue(box[0] >= 0.0 and box[0] + box[2] <= 1.0 and box[1] >= 0.0 and box[1] + box[3] <= 1.0, box)
         self.assertLess(box[2] * box[3], 0.9)
 
     def test_clipped_frames_are_told_by_their_share(self) -> None:

@@ -61,7 +61,9 @@ class TestTimed(unittest.TestCase):
         middle = stack.places[len(stack.places) // 2]
         first = [one.files[place] for place in stack.places]
         later = [
-            replace(file, captured_at=file.captured_at.replace(hour=12)) if place >= middle and file.captured_at else file
+            replace(file, captured_at=file.captured_at.replace(hour=12))
+            if place >= middle and file.captured_at
+            else file
             for place, file in zip(stack.places, first, strict=True)
         ]
         self.assertEqual(sort_run(later).borders, ())
@@ -73,4 +75,6 @@ class TestLittle(unittest.TestCase):
 
     def test_a_single_file_is_a_stack_of_which_nothing_is_known(self) -> None:
         (stack,) = sort_run(three_takes().files[:1]).stacks
-        self.assertEqual((stack.places, stack.order, stack.trim, stack.near, stack.thin), ((0,), "unknown", None, None, None))
+        self.assertEqual(
+            (stack.places, stack.order, stack.trim, stack.near, stack.thin), ((0,), "unknown", None, None, None)
+        )

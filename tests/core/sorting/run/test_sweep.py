@@ -37,7 +37,8 @@ class TestEnds(unittest.TestCase):
 class TestThin(unittest.TestCase):
     def test_frames_far_denser_than_needed_can_be_thinned(self) -> None:
         dense, usual, _ = three_takes().run.stacks
-        assert dense.thin and usual.thin
+        assert dense.thin
+        assert usual.thin
         self.assertGreaterEqual(dense.thin.every, 2)
         self.assertEqual(usual.thin.every, 1)
 

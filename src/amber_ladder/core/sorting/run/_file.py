@@ -66,7 +66,7 @@ def beside(count: int, reach: int) -> NDArray[np.intp]:
     others = min(2 * reach, count - 1)
     first = np.clip(np.arange(count) - reach, 0, count - 1 - others)
     near = first[:, None] + np.arange(others + 1)
-    return near[near != np.arange(count)[:, None]].reshape(count, others)
+    return np.asarray(near[near != np.arange(count)[:, None]].reshape(count, others), np.intp)
 
 
 def lowest(values: NDArray[np.float32], share: float, *, axis: int | None = None) -> Float:

@@ -108,7 +108,7 @@ def _unevenly_lit(files: Sequence[SeenFile], places: Sequence[int], piece: Piece
         right = bisect_left(lit, at)
         near = lit[max(right - _BESIDE, 0) : right + _BESIDE]
         stops[at] = np.median(cells[at] - np.median(cells[near], axis=0))
-    return [_uneven(files, places[at], float(stops[at])) for at in np.flatnonzero(np.abs(stops) >= _UNEVEN_STOPS)]
+    return [_uneven(files, places[at], float(one)) for at, one in enumerate(stops) if abs(one) >= _UNEVEN_STOPS]
 
 
 def _uneven(files: Sequence[SeenFile], place: int, stops: float) -> Flag:
@@ -143,7 +143,11 @@ def _copies(files: Sequence[SeenFile], places: Sequence[int]) -> list[Flag]:
     for place in places:
         first = seen.setdefault(files[place].digest, place)
         if first != place:
-            flags.append(Flag(place, "duplicate", 0.0, "of a step", f"is the same picture as {files[first].name}, pixel for pixel"))
+            flags.append(
+                Flag(
+                    place, "duplicate", 0.0, "of a step", f"is the same picture as {files[first].name}, pixel for pixel"
+                )
+            )
     return flags
 
 
@@ -151,7 +155,9 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
     """What only a frame and the one right before it tell: jolts, parts that moved, copies, holes."""
     flags: list[Flag] = []
     holes: list[Hole] = []
-    pairs = [pair for pair in pairwise(fit) if pair[1] == pair[0] + 1 and files[pair[1]].against and pair[1] not in copies]
+    pairs = [
+        pair for pair in pairwise(fit) if pair[1] == pair[0] + 1 and files[pair[1]].against and pair[1] not in copies
+    ]
     if len(pairs) < 3:
         return flags, holes
     seen = _Pairs.of(files, pairs)
@@ -177,7 +183,7 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
 
 @dataclass(frozen=True, slots=True)
 class _Pairs:
-    """What neighbours differ by (N): distance, shift, detail, and place by place (N, 9, 12), as they are and aligned."""
+    """What neighbours (N) differ by: distance, shift, detail, and place by place (N, 9, 12) as they are and aligned."""
 
     steps: NDArray[np.float64]
     shifts: NDArray[np.float64]
@@ -196,7 +202,8 @@ class _Pairs:
         against = [one for _, after in pairs if (one := files[after].against)]
         return cls(
             np.array([distance(files, *pair) for pair in pairs]), np.array([one.shift for one in against]),
-            np.array([_detail_changed(files, *pair) for pair in pairs]), np.stack([one.changes for one in against]), np.stack([one.differs for one in against]),
+            np.array([_detail_changed(files, *pair) for pair in pairs]),
+            np.stack([one.changes for one in against]), np.stack([one.differs for one in against]),
         )  # fmt: skip
 
 
@@ -225,7 +232,12 @@ def _moved(place: int, changes: Float) -> Flag:
     many = changes > 0.35 * changes.max()
     rows, columns = np.flatnonzero(many.any(axis=1)), np.flatnonzero(many.any(axis=0))
     height, width = changes.shape
-    box = (columns[0] / width, rows[0] / height, (columns[-1] + 1 - columns[0]) / width, (rows[-1] + 1 - rows[0]) / height)
+    box = (
+        columns[0] / width,
+        rows[0] / height,
+        (columns[-1] + 1 - columns[0]) / width,
+        (rows[-1] + 1 - rows[0]) / height,
+    )
     most = float(changes.max())
     return Flag(
         place, "moved", most, "times the usual change",
@@ -247,7 +259,7 @@ def _missing(files: Sequence[SeenFile], fit: Sequence[int], before: int, after: 
         known = [
             1.0 - thumbs_alike(files[fit[one]], files[fit[one + apart]])
             for one in (at - apart, at + 1)
-            if 0 <= one and one + apart < len(fit)
+            if one >= 0 and one + apart < len(fit)
         ]
         if known and float(np.mean(known)) >= over:
             return apart - 1

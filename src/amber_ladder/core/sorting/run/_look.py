@@ -20,15 +20,15 @@ DIRECTIONS = 8
 THUMB = (36, 48)
 _SMALL_PX = 240  # width of the picture in which neighbours are compared
 _CLIPPED = 253
-_LEAST_DETAIL = 0.05  # grey values: a file without noise has no less, so that shares of it stay sensible
+_LEAST_DETAIL = 0.05  # grey values: a file without noise has as much, so that shares of it stay sensible
 _CELLS = 6  # across and down: defocus carries little light from one to the next
 _BLACKEST = 2.0**-13  # of white: darker is black in a file of 8 bits
 _LINEAR = decode_srgb(np.arange(256, dtype=np.float32) / np.float32(255))
 _ANGLE = np.arange(DIRECTIONS) * np.pi / DIRECTIONS
 _CC, _SS, _SC = np.cos(_ANGLE) ** 2, np.sin(_ANGLE) ** 2, np.sin(_ANGLE) * np.cos(_ANGLE)
-_ALONG = np.stack(
-    [_CC**2, _SS**2, 4 * _SC**2, 2 * _CC * _SS, 4 * _CC * _SC, 4 * _SS * _SC]
-).astype(np.float32)  # fmt: skip
+_ALONG = np.stack([
+    _CC**2, _SS**2, 4 * _SC**2, 2 * _CC * _SS, 4 * _CC * _SC, 4 * _SS * _SC,
+]).astype(np.float32)  # fmt: skip
 """What each product of second derivatives (xx², yy², xy², xx·yy, xx·xy, yy·xy) says of each direction."""
 _BINOMIAL = np.array([1, 2, 1], np.float32)
 
@@ -37,9 +37,10 @@ _BINOMIAL = np.array([1, 2, 1], np.float32)
 class Look:
     """A frame as it was seen, shrunk by ``factor`` from its own size.
 
-    ``cells`` (6, 6): logarithms to base 2 of light; ``level`` is their middle, in stops below white. ``clipped``: share of pixels with a clipped channel. ``detail``
-    (18, 24): amplitude of second derivatives in each tile, in grey values; ``along`` (9, 12, 8): their mean square along
-    directions 22.5° apart, in places of four tiles. ``thumb`` (36, 48): a tiny picture.
+    ``cells`` (6, 6): logarithms to base 2 of light; ``level`` is their middle, in stops below white. ``clipped``: share
+    of pixels with a clipped channel. ``detail`` (18, 24): amplitude of second derivatives in each tile, in grey values;
+    ``along`` (9, 12, 8): their mean square along directions 22.5° apart, in places of four tiles. ``thumb`` (36, 48): a
+    tiny picture.
     """
 
     factor: int
@@ -58,7 +59,7 @@ def shrunk_by(width_px: int, height_px: int) -> int:
 
 
 def look_at(rgb: Byte, factor: int) -> tuple[Look, Small]:
-    """Look at a frame (H, W, 3) that was shrunk by ``factor``; also gives a small picture of it to be compared with others."""
+    """Look at a frame (H, W, 3) that was shrunk by ``factor``; with it comes a small picture for comparisons."""
     grey = np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.uint8)
     # Sixteen times the blurred picture, in whole numbers: bytes would round faint detail away.
     calm = np.asarray(cv2.sepFilter2D(grey, cv2.CV_16S, _BINOMIAL, _BINOMIAL), np.int16)
@@ -153,4 +154,4 @@ def _clipped(rgb: Byte) -> float:
         for x in range(0, rgb.shape[1], 3):
             if rgb[y, x, 0] > _CLIPPED or rgb[y, x, 1] > _CLIPPED or rgb[y, x, 2] > _CLIPPED:
                 found += 1
-    return found / (((rgb.shape[0] + 2) // 3) * ((rgb.shape[1] + 2) // 3))
+    return float(found / (((rgb.shape[0] + 2) // 3) * ((rgb.shape[1] + 2) // 3)))

@@ -57,5 +57,5 @@ def _outward(detail: NDArray[np.float32]) -> float:
     when = flat.argmax(axis=0)[sure]
     if np.ptp(when) == 0:
         return 0.0
-    ranks = [np.argsort(np.argsort(one, kind="stable"), kind="stable") for one in (out, when)]
-    return float(np.corrcoef(*ranks)[0, 1])
+    first, second = (np.argsort(np.argsort(one, kind="stable"), kind="stable").astype(float) for one in (out, when))
+    return float(np.corrcoef(first, second)[0, 1])

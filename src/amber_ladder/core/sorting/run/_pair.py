@@ -59,7 +59,7 @@ class Comparer:
     """Compares small pictures of one size. Not for two threads at once."""
 
     def __init__(self) -> None:
-        self._flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
+        self._flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
         self._flow.setPatchStride(_STRIDE_PX)
 
     def compare(self, before: Small, after: Small) -> Against | None:
@@ -84,7 +84,10 @@ def _motion(flow: Float, weight: Float, height: int, width: int) -> NDArray[np.f
     told = weight > 0
     if np.count_nonzero(told) <= _FEWEST:
         return np.zeros(4)
-    y, x = (_EVERY * at + (_EVERY // 2 + 2 - 0.5 * (side - 1)) for at, side in zip(np.nonzero(told), (height, width), strict=True))
+    y, x = (
+        _EVERY * at + (_EVERY // 2 + 2 - 0.5 * (side - 1))
+        for at, side in zip(np.nonzero(told), (height, width), strict=True)
+    )
     return np.asarray(_fitted(flow[told], weight[told], x, y), np.float64)
 
 
@@ -116,7 +119,7 @@ def _laid(picture: Byte, motion: NDArray[np.float64]) -> Byte:
     growth, turn, shift_x, shift_y = motion
     centre = np.array([(width - 1) / 2, (height - 1) / 2])
     linear = np.array([[1 + growth, -turn], [turn, 1 + growth]])
-    matrix = np.column_stack([linear, centre + (shift_x, shift_y) - linear @ centre])
+    matrix = np.column_stack([linear, centre + np.array([shift_x, shift_y]) - linear @ centre])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     return np.asarray(
         cv2.warpAffine(picture, matrix, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE), np.uint8
@@ -126,16 +129,16 @@ def _laid(picture: Byte, motion: NDArray[np.float64]) -> Byte:
 def _calmed(picture: Byte) -> Float:
     """A quarter of the size, and blurred: what a step of focus changes hardly shows."""
     height, width = (side // _COARSER for side in picture.shape)
-    shrunk = cv2.resize(
-        picture[: _COARSER * height, : _COARSER * width], (width, height), interpolation=cv2.INTER_AREA
-    )
+    shrunk = cv2.resize(picture[: _COARSER * height, : _COARSER * width], (width, height), interpolation=cv2.INTER_AREA)
     return np.asarray(cv2.GaussianBlur(shrunk.astype(np.float32), (5, 5), _CALM_PX), np.float32)
 
 
 def _shared(shape: tuple[int, ...], motion: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Which pixels of the coarse picture lie in both frames, with a pixel to spare."""
     height, width = (side // _COARSER for side in shape)
-    x, y = (min(ceil(abs(one) / _COARSER) + 1, side // 3) for one, side in zip(motion[2:], (width, height), strict=True))
+    x, y = (
+        min(ceil(abs(one) / _COARSER) + 1, side // 3) for one, side in zip(motion[2:], (width, height), strict=True)
+    )
     there = np.zeros((height, width), np.bool_)
     there[y : height - y, x : width - x] = True
     return there

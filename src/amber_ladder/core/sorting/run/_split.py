@@ -294,7 +294,7 @@ def _restarts(files: Sequence[SeenFile], segment: Sequence[int]) -> list[Border]
         return []
     steps = np.array([distance(files, before, after) for before, after in pairwise(segment)])
     usual = float(np.median(steps))
-    leaps = [at + 1 for at in np.flatnonzero(steps > max(_JUMP * usual, _LEAST_JUMP))]
+    leaps = [int(at) + 1 for at in np.flatnonzero(steps > max(_JUMP * usual, _LEAST_JUMP))]
     leaps = [at for at in leaps if not _is_stray(files, segment, at, leaps)]
     borders = []
     start = 0
@@ -335,10 +335,9 @@ def _turns(files: Sequence[SeenFile], segment: Sequence[int]) -> list[Border]:
 def _is_stray(files: Sequence[SeenFile], segment: Sequence[int], at: int, leaps: Sequence[int]) -> bool:
     """Whether the leap leads to, or back from, a single frame between two that belong together."""
     for inner in (at, at - 1):
-        both = {inner, inner + 1} <= set(leaps)
-        if both and 0 < inner < len(segment) - 1:
-            if thumbs_alike(files[segment[inner - 1]], files[segment[inner + 1]]) > _ONE_STEP:
-                return True
+        alone = {inner, inner + 1} <= set(leaps) and 0 < inner < len(segment) - 1
+        if alone and thumbs_alike(files[segment[inner - 1]], files[segment[inner + 1]]) > _ONE_STEP:
+            return True
     return False
 
 
