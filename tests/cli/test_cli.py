@@ -55,6 +55,41 @@ class CommandLine(unittest.TestCase):
         self.assertEqual((planned["step_um"], planned["frames"]), (22.5, 12))
         self.assertEqual(len(planned["positions_um"]), 12)
 
+    def test_raw_is_rendered_checked_and_developed(self) -> None:
+        plan = {**PLAN, "rig": {k: RIG[k] for k in ("sensor", "train")}}
+        shot = ladder(
+            "render", "moss-capsule", "--plan", self.write("plan.json", plan), "--out", self.folder / "raw", "--raw"
+        )
+        self.assertEqual(shot.returncode, 0, shot.stderr)
+        checked = json.loads(ladder("check", self.folder / "raw").stdout)
+        names = sorted(path.name for path in (self.folder / "raw").glob("*.dng"))
+        self.assertEqual(([stack["frames"] for stack in checked["stacks"]], checked["unreadable"]), ([names], []))
+        settings = self.write(
+            "development.json",
+            {"white_balance": {"file": names[0], "x": 60, "y": 60, "size_px": 40}, "exposure_stops": 0.5},
+        )
+        out = self.folder / "developed"
+        told = json.loads(ladder("develop", self.folder / "raw", "--out", out, "--settings", settings).stdout)
+        self.assertEqual((told["developed"], told["settings"]["exposure_stops"]), (names, 0.5))
+        frames = [tifffile.imread(path) for path in sorted(out.iterdir())]
+        self.assertEqual(({frame.dtype.name for frame in frames}, len(frames)), ({"uint16"}, len(names)))
+        grey = frames[0][40:80, 40:80].reshape(-1, 3).mean(axis=0)
+        self.assertLess(float(grey.max() / grey.min()), 1.02)
+
+    def test_check_and_develop_say_what_is_wrong(self) -> None:
+        self.bad(ladder("check", self.folder / "nowhere"), "nowhere", "is not a folder")
+        self.bad(ladder("develop", self.folder, "--out", self.folder / "out"), "holds no frame")
+        for content, word in (
+            ({"exposure_stops": 9}, "exposure_stops"),
+            ({"sharpen": 1}, "sharpen"),
+            ({"white_balance": "sunny"}, "white_balance"),
+            ({"white_balance": {"file": "a.jpg"}}, "white_balance"),
+        ):
+            with self.subTest(word=word):
+                settings = self.write("development.json", content)
+                self.bad(ladder("develop", self.folder, "--out", self.folder / "out", "--settings", settings), word)
+        self.assertFalse((self.folder / "out").exists())
+
     def test_render_then_merge(self) -> None:
         plan = {**PLAN, "rig": {k: RIG[k] for k in ("sensor", "train")}}
         shot = ladder(

@@ -214,6 +214,7 @@ def render_command(
     out: Annotated[Path, typer.Option(help="A new folder for the frames.")],
     seed: Annotated[int, typer.Option(min=0, help="Another seed is another individual.")] = 0,
     flaw: Annotated[list[str] | None, typer.Option(help="A fault; a wrong name lists them all.")] = None,
+    raw: Annotated[bool, typer.Option("--raw", help="Camera raw (DNG) instead of JPEG.")] = False,
     truth: Annotated[bool, typer.Option("--truth", help="Also the sharp picture and the true depth.")] = False,
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
@@ -222,7 +223,8 @@ def render_command(
     from amber_ladder.work.practice.render import render
 
     with plain_errors(), _reporting(progress) as report:
-        result = render(specimen, _read(plan, PlanJson), out, report, seed=seed, flaws=flaw or (), with_truth=truth)
+        entry = _read(plan, PlanJson)
+        result = render(specimen, entry, out, report, seed=seed, flaws=flaw or (), with_truth=truth, raw=raw)
     _print({"frames": len(result["frames"]), "out": str(out)})
 
 

@@ -11,6 +11,8 @@ from typing import Any
 
 from PIL import ExifTags, Image
 
+warnings.filterwarnings("ignore", module=r"PIL\.")  # of damage: what can be read is read, in many threads at once
+
 _HEAD_BYTES = 80_000
 """A JPEG's notes lie in the first or second of its segments, each of 64 kB at most."""
 _LONGEST_TEXT = 80
@@ -44,8 +46,7 @@ class Noted:
 def noted_in(path: Path) -> Noted:
     """What the camera noted; nothing where there is nothing, or it is damaged."""
     try:
-        with warnings.catch_warnings(), path.open("rb") as file:
-            warnings.simplefilter("ignore")  # of damage: what can be read is read
+        with path.open("rb") as file:
             head = file.read(_HEAD_BYTES)
             if head[:2] == b"\xff\xd8":
                 return _noted(_jpeg_exif(head))

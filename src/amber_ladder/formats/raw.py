@@ -7,6 +7,7 @@ would make frames of one stack unequal.
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
-from amber_ladder.core.developing import Multipliers
+from amber_ladder.core.developing import NEUTRAL, Development, Multipliers, apply_curves, curves
 from amber_ladder.errors import UnreadablePicture
 
 _MOST_PIXELS = 250_000_000
@@ -31,19 +32,19 @@ class RawInfo:
     as_shot: Multipliers
 
 
-def read_raw_info(path: Path) -> RawInfo:
-    """Read the header. Raises UnreadablePicture."""
-    with _opened(path) as raw:
+def read_raw_info(source: Path | bytes) -> RawInfo:
+    """Read the header of a file, or of its content. Raises UnreadablePicture."""
+    with _opened(source) as raw:
         return _info(raw)
 
 
-def develop_raw(path: Path, multipliers: Multipliers, *, half_size: bool = False) -> NDArray[np.uint16]:
+def develop_raw(source: Path | bytes, multipliers: Multipliers, *, half_size: bool = False) -> NDArray[np.uint16]:
     """Linear light (H, W, 3) with the primaries of sRGB, 16 bits, as it lay on the sensor (not turned upright).
 
     ``half_size`` makes one pixel of each 2 × 2 of the mosaic. Raises UnreadablePicture.
     """
     red, green, blue = multipliers
-    with _opened(path) as raw:
+    with _opened(source) as raw:
         return np.asarray(
             raw.postprocess(
                 user_wb=[red, green, blue, green],
@@ -61,6 +62,13 @@ def develop_raw(path: Path, multipliers: Multipliers, *, half_size: bool = False
             ),
             np.uint16,
         )
+
+
+def shown_raw(source: Path | bytes, *, half_size: bool = False) -> NDArray[np.uint8]:
+    """A raw file as it is looked at: RGB (H, W, 3) of 8 bits, white balance as shot. Raises UnreadablePicture."""
+    light = develop_raw(source, read_raw_info(source).as_shot, half_size=half_size)
+    tables = curves(Development(), NEUTRAL, bits=16, linear=True)
+    return np.asarray(apply_curves(light, tables) >> 8, np.uint8)
 
 
 def mean_of_mosaic(path: Path, x: int, y: int, size_px: int) -> NDArray[np.float64]:
@@ -93,23 +101,26 @@ def _info(raw: Any) -> RawInfo:
 
 
 @contextmanager
-def _opened(path: Path) -> Iterator[Any]:
+def _opened(source: Path | bytes) -> Iterator[Any]:
     """A raw file whose header has been read; whatever is wrong with it becomes one sentence."""
+    name = source.name if isinstance(source, Path) else "the frame"
     try:
-        with path.open("rb") as file:
-            if not file.read(1):
-                raise UnreadablePicture(path.name, "the file is empty")
+        if not (source.stat().st_size if isinstance(source, Path) else source):
+            raise UnreadablePicture(name, "the file is empty")
         with rawpy.RawPy() as raw:
-            raw.open_file(str(path))
+            if isinstance(source, Path):
+                raw.open_file(str(source))
+            else:
+                raw.open_buffer(BytesIO(source))
             sizes = raw.sizes
             if sizes.raw_width * sizes.raw_height > _MOST_PIXELS:
                 size = f"{sizes.raw_width} × {sizes.raw_height} px"
-                raise UnreadablePicture(path.name, f"declares absurd dimensions ({size})")
+                raise UnreadablePicture(name, f"declares absurd dimensions ({size})")
             yield raw
     except OSError as error:
-        raise UnreadablePicture(path.name, f"cannot be read ({error.strerror})") from error
+        raise UnreadablePicture(name, f"cannot be read ({error.strerror})") from error
     except rawpy.LibRawError as error:
-        raise UnreadablePicture(path.name, f"is no raw file that can be read, or cut short ({_said(error)})") from error
+        raise UnreadablePicture(name, f"is no raw file that can be read, or cut short ({_said(error)})") from error
 
 
 def _said(error: Exception) -> str:

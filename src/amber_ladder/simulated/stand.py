@@ -13,6 +13,7 @@ from amber_ladder.devices.protocols import Camera, Exposure, Rail
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.simulated.behaviour import Behaviour
 from amber_ladder.simulated.clock import HurriedClock
+from amber_ladder.simulated.dng import RawCamera, encode_dng
 from amber_ladder.simulated.jpeg import encode_jpeg
 from amber_ladder.simulated.sensor import SimulatedSensor, encoded
 from amber_ladder.simulated.specimens import SimulatedSpecimen
@@ -23,7 +24,8 @@ from amber_ladder.simulated.wobble import FrameTruth, Wobble
 class SimulatedStand(Rail, Camera):
     """A rail and a camera in one, looking at a seeded specimen whose nearest point lies at ``near_um``.
 
-    It moves at once and without play; the times of its frames are those of the clock, which ``timing`` moves on.
+    It moves at once and without play; the times of its frames are those of the clock, which ``timing`` moves on. With
+    a ``raw`` camera it writes DNG; sides of frames must be even then.
     """
 
     def __init__(
@@ -38,11 +40,13 @@ class SimulatedStand(Rail, Camera):
         restless: frozenset[str] = frozenset(),
         timing: Timing | None = None,
         clock: Clock | None = None,
+        raw: RawCamera | None = None,
     ) -> None:
         self._optics, self._near_um, self._seed = optics, near_um, seed
         self._wobble = wobble or Wobble()
         self._restless = restless
         self._timing = timing or Timing()
+        self._raw = raw
         self._clock = clock or HurriedClock()
         self._began, self._began_s = datetime.now(), self._clock.now_s()
         self._random = np.random.default_rng([seed, 77])
@@ -74,7 +78,7 @@ class SimulatedStand(Rail, Camera):
         return position_um
 
     def expose(self) -> Exposure:
-        """Expose an 8-bit JPEG at the present position."""
+        """Expose at the present position: an 8-bit JPEG, or a raw file."""
         travel_um = self._position_um - self._near_um
         focus_um = travel_um * self._optics.medium_index
         scale = 1.0 / (1.0 + self._wobble.breathing_per_mm * travel_um / 1e3)
@@ -82,9 +86,13 @@ class SimulatedStand(Rail, Camera):
         gain = float(1.0 + self._random.normal(0.0, self._wobble.flicker)) + 2.0**self._wobble.room_stops
         self.truths.append(FrameTruth(focus_um, matrix, gain))
         light = np.asarray(self._view.frame(self._view.focused(focus_um, self._behaviour()), matrix), np.float32)
-        picture = self._sensor.read(light * np.float32(gain), self._random)
+        light *= np.float32(gain)
         self._clock.wait(self._timing.exposure_s)
         captured_at = self._began + timedelta(seconds=self._clock.now_s() - self._began_s)
+        if self._raw:
+            content = encode_dng(light, self._raw, captured_at=captured_at, random=self._random)
+            return Exposure(content, ".dng", captured_at)
+        picture = self._sensor.read(light, self._random)
         return Exposure(encode_jpeg(picture, captured_at=captured_at), ".jpg", captured_at)
 
     def sharp_picture(self, matrix: NDArray[np.float64]) -> NDArray[np.uint8]:

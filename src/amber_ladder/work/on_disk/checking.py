@@ -182,12 +182,9 @@ def _opened(file: CardFile) -> _Opened:
 
 def _raw_shrunk(path: Path) -> Shrunk:
     # Here: most folders hold no raw, and need not load what it takes.
-    from amber_ladder.core.developing import NEUTRAL, Development, apply_curves, curves
-    from amber_ladder.formats.raw import develop_raw, read_raw_info
+    from amber_ladder.formats.raw import read_raw_info, shown_raw
 
-    told = read_raw_info(path)
-    light = develop_raw(path, told.as_shot, half_size=True)
-    shown = (apply_curves(light, curves(Development(), NEUTRAL, bits=16, linear=True)) >> 8).astype(np.uint8)
+    told, shown = read_raw_info(path), shown_raw(path, half_size=True)
     factor = max(shrunk_by(told.width_px, told.height_px), 2)
     if factor > 2:
         size = (2 * shown.shape[1] // factor, 2 * shown.shape[0] // factor)

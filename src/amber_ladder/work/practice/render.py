@@ -27,6 +27,7 @@ def render(
     seed: int = 0,
     flaws: Sequence[str] = (),
     with_truth: bool = False,
+    raw: bool = False,
 ) -> dict[str, Any]:
     """Shoot a simulated specimen into a new folder: frames, truth.json, and with truth the sharp picture and depth.
 
@@ -38,7 +39,7 @@ def render(
     clock = HurriedClock()
     stand = simulated_stand(
         plan.rig, specimen,
-        near_um=plan.near_um, seed=seed, flaws=flaws, timing=plan.timing.to_core(), clock=clock,
+        near_um=plan.near_um, seed=seed, flaws=flaws, timing=plan.timing.to_core(), clock=clock, raw=raw,
     )  # fmt: skip
     if out.is_dir():
         out.rmdir()
@@ -52,7 +53,7 @@ def render(
 
         rungs = Rungs(positions, tuple((rung, 0) for rung in range(len(positions))))
         shoot_hurried(stand, rungs, clock, settle_s=plan.timing.settle_s, keep=keep, told=told)
-        truth = _truth(stand, positions)
+        truth = _truth(stand, positions, ".dng" if raw else ".jpg")
         if with_truth:
             narrowest = min(stand.truths, key=lambda t: float(np.linalg.det(t.matrix[:, :2]))).matrix
             # In a folder of their own: a merge of the frames must not take them for frames.
@@ -63,11 +64,11 @@ def render(
     return truth
 
 
-def _truth(stand: SimulatedStand, positions_um: Sequence[float]) -> dict[str, Any]:
+def _truth(stand: SimulatedStand, positions_um: Sequence[float], suffix: str) -> dict[str, Any]:
     return {
         "frames": [
             {
-                "file": f"rung_{rung + 1:04d}.jpg",
+                "file": f"rung_{rung + 1:04d}{suffix}",
                 "position_um": position_um,
                 "focus_um": truth.focus_um,
                 "frame_to_specimen": truth.matrix.tolist(),

@@ -7,11 +7,14 @@ from amber_ladder.core.planning import Reach, Timing
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.simulated.clock import HurriedClock
+from amber_ladder.simulated.dng import RawCamera
 from amber_ladder.simulated.flaws import chosen_flaws
 from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.simulated.wobble import Wobble
 from amber_ladder.work.shoot.run import Controls, Pace, Run, Rungs, Taken
+
+_RAW_NOISE = 6.0  # numbers of the file
 
 
 def simulated_stand(
@@ -23,8 +26,14 @@ def simulated_stand(
     flaws: Sequence[str] = (),
     timing: Timing | None = None,
     clock: HurriedClock | None = None,
+    raw: bool = False,
 ) -> SimulatedStand:
-    """A simulated rail and camera over this specimen, under a rig. Raises BadInput for unknown names."""
+    """A simulated rail and camera over this specimen, under a rig. Raises BadInput for unknown names.
+
+    With ``raw`` it writes DNG, for which the sensor's sides must be even.
+    """
+    if raw and (rig.sensor.width_px % 2 or rig.sensor.height_px % 2):
+        raise BadInput("a mosaic has even sides: give the sensor an even width and height for raw", field="raw")
     chosen = chosen_flaws(tuple(flaws))
     for flaw in chosen:
         if flaw.at_the_bench:
@@ -41,6 +50,7 @@ def simulated_stand(
         restless=frozenset(flaw.specimen for flaw in chosen if flaw.specimen),
         timing=timing,
         clock=clock,
+        raw=RawCamera(read_noise=_RAW_NOISE) if raw else None,
     )
 
 

@@ -25,8 +25,16 @@ PATIENCE_TO_END_S = 3600.0
 """The same, and for room on its disk, when something has ended: how it did has to be written down."""
 
 
+_TIFF = (b"II", b"MM")  # raw files begin like TIFF
+
+
 def decoded(content: bytes) -> NDArray[np.uint8]:
-    """A frame as RGB of 8 bits. Raises UnreadablePicture."""
+    """A frame, JPEG or raw, as RGB of 8 bits. Raises UnreadablePicture."""
+    if content[:2] in _TIFF:
+        # Here: most cameras at the bench send JPEG, and need not wait for what raw takes to load.
+        from amber_ladder.formats.raw import shown_raw
+
+        return shown_raw(content)
     picture = cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_COLOR_RGB | cv2.IMREAD_IGNORE_ORIENTATION)
     if picture is None:
         raise UnreadablePicture("the frame", "cannot be read: it arrived damaged")
