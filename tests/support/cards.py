@@ -89,7 +89,7 @@ def told_apart() -> Sorted:
     return Sorted(
         [
             take("moss-capsule", step=1.2, far_first=True),
-            take("graupel", by_hand=True, separator="black"),
+            take("fern-sporangia", by_hand=True, separator="black"),
             take("moss-capsule", step=1.2, separator="pause", far_first=True),
             take("moss-capsule", step=1.2, separator="exposure", far_first=True, exposure_s=0.02),
         ],

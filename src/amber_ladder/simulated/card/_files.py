@@ -211,7 +211,9 @@ def _nothing_at(at_um: float, amount: float, bench: CardBench) -> bool:
 
 def _by_rail(take: Take, near: float, far: float, bench: CardBench) -> list[float]:
     step = take.step * bench.sharp_um
-    begins, ends = near - take.begins * bench.sharp_um, far + take.ends * bench.sharp_um
+    room = (far - near) / bench.sharp_um  # of a shallow specimen too little would be left, were both ends cut off
+    before, after = (max(one, -room / 4.0) for one in (take.begins, take.ends))
+    begins, ends = near - before * bench.sharp_um, far + after * bench.sharp_um
     focus = list(np.arange(begins, ends, step).astype(float))
     return focus[::-1] if take.far_first else focus
 

@@ -14,7 +14,18 @@ import cv2
 import numpy as np
 
 from amber_ladder.core.frames import Progress
-from amber_ladder.core.sorting.run import Comparer, Flag, Run, SeenFile, Small, Stack, look_at, shrunk_by, sort_run
+from amber_ladder.core.sorting.run import (
+    Comparer,
+    Flag,
+    FocusOrder,
+    Run,
+    SeenFile,
+    Small,
+    Stack,
+    look_at,
+    shrunk_by,
+    sort_run,
+)
 from amber_ladder.errors import BadInput, UnreadablePicture
 from amber_ladder.formats.metadata import Noted, noted_in
 from amber_ladder.formats.pictures import PICTURE_NAMES, RAW_NAMES, Shrunk, natural_key, read_shrunk
@@ -225,9 +236,20 @@ def _stack_json(stack: Stack, files: Sequence[SeenFile]) -> dict[str, Any]:
         ],
         "ends_reached": {"near": stack.near, "far": stack.far},
         "ends_passed": {"first": stack.passed[0], "last": stack.passed[1]},
+        "focus_order": _focus_json(stack.focus_order, files) if stack.focus_order else None,
         "thin": {"every": stack.thin.every, "worst_blur_px": round(stack.thin.worst_blur_px, 2)}
         if stack.thin
         else None,
+    }
+
+
+def _focus_json(order: FocusOrder, files: Sequence[SeenFile]) -> dict[str, Any]:
+    return {
+        "from": "unknown" if order.from_near is None else "near",
+        "frames": [
+            {"file": files[place].name, "position": round(position, 3), "u": round(u, 3)}
+            for place, position, u in zip(order.places, order.positions, order.u, strict=True)
+        ],
     }
 
 

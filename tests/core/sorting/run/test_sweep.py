@@ -1,5 +1,7 @@
 import unittest
 
+import numpy as np
+
 from tests.support.cards import Sorted, three_takes, told_apart
 
 
@@ -44,6 +46,36 @@ class TestThin(unittest.TestCase):
 
     def test_a_take_by_hand_is_not_thinned(self) -> None:
         self.assertIsNone(told_apart().run.stacks[1].thin)
+
+
+class TestFocusOrder(unittest.TestCase):
+    def setUp(self) -> None:
+        self.one = told_apart()
+        order = self.one.run.stacks[1].focus_order
+        assert order
+        self.order = order
+        focus = {file.path: file.focus_um or 0.0 for file in self.one.card.files}
+        self.focus_um = np.array([focus[self.one.files[place].name] for place in order.places])
+
+    def test_frames_by_hand_are_ordered_by_depth_nearest_first(self) -> None:
+        ranks = np.argsort(np.argsort(self.focus_um))
+        self.assertTrue(self.order.from_near)
+        self.assertGreater(float(np.corrcoef(ranks, np.arange(len(ranks)))[0, 1]), 0.95)
+
+    def test_positions_are_off_by_about_what_they_say(self) -> None:
+        slope, start = np.polyfit(self.order.positions, self.focus_um, 1)
+        off = (self.focus_um - start) / slope - np.array(self.order.positions)
+        told = np.sqrt(np.mean((off / np.array(self.order.u)) ** 2))
+        self.assertTrue(0.3 < told < 2.5, told)
+        self.assertLess(float(np.median(self.order.u)), 0.12)
+
+    def test_frames_that_show_nothing_sharp_are_not_placed(self) -> None:
+        stack = self.one.run.stacks[1]
+        self.assertLess(len(self.order.places), len(stack.places))
+        self.assertLessEqual(set(self.order.places), set(stack.places))
+
+    def test_a_take_on_a_stand_needs_none(self) -> None:
+        self.assertIsNone(self.one.run.stacks[0].focus_order)
 
 
 class TestOrder(unittest.TestCase):

@@ -2,6 +2,7 @@
 
 from amber_ladder.core.sorting.run._file import SeenFile
 from amber_ladder.core.sorting.run._flags import Flag, Hole
+from amber_ladder.core.sorting.run._focus_order import FocusOrder
 from amber_ladder.core.sorting.run._look import Look, look_at, shrunk_by
 from amber_ladder.core.sorting.run._pair import Against, Comparer, Small
 from amber_ladder.core.sorting.run._split import Border
@@ -13,6 +14,7 @@ __all__ = [
     "Border",
     "Comparer",
     "Flag",
+    "FocusOrder",
     "Hole",
     "Look",
     "Run",

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from amber_ladder.core.sorting.run._file import SeenFile
 from amber_ladder.core.sorting.run._flags import Flag, Hole, Judged, judge
+from amber_ladder.core.sorting.run._focus_order import FocusOrder, focus_order
 from amber_ladder.core.sorting.run._order import Order, order_of
 from amber_ladder.core.sorting.run._split import Border, Piece, split
 from amber_ladder.core.sorting.run._sweep import Sweep, Thin, sweep, thin
@@ -16,7 +17,8 @@ class Stack:
 
     ``trim`` is the first and the last frame worth keeping, None where nothing is sharp in any. ``passed`` says of the
     end that was shot first and of the last whether focus went on to where nothing is sharp; ``near`` and ``far`` the
-    same where the order is known, else None unless both ends agree. By hand nobody knows.
+    same where the order is known, else None unless both ends agree. By hand nobody knows; there the frames stand in
+    ``focus_order``.
     """
 
     places: tuple[int, ...]
@@ -30,6 +32,7 @@ class Stack:
     near: bool | None
     far: bool | None
     thin: Thin | None
+    focus_order: FocusOrder | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,9 +58,11 @@ def _stack(files: Sequence[SeenFile], piece: Piece) -> Stack:
     order, basis = _ordered(files, piece, judged, seen)
     near, far = _named_ends(order, seen.passed)
     fewer = thin(seen, files[fit[0]].look.factor) if fit else None
+    by_focus = focus_order(files, fit) if piece.by_hand else None
     return Stack(
-        piece.places, piece.by_hand, order, basis, judged.flags, trim, judged.holes, seen.passed, near, far, fewer
-    )
+        piece.places, piece.by_hand, order, basis, judged.flags, trim, judged.holes, seen.passed, near, far, fewer,
+        by_focus,
+    )  # fmt: skip
 
 
 def _ordered(files: Sequence[SeenFile], piece: Piece, judged: Judged, seen: Sweep) -> tuple[Order, str]:
