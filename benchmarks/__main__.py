@@ -62,7 +62,7 @@ def main(names: list[str]) -> int:
 def _checks() -> None:
     from benchmarks.checks import main as check
 
-    check()
+    check(measure)
 
 
 def _sorting() -> None:

@@ -1,19 +1,13 @@
 """What checking a folder costs, against merely decoding its files with two threads in a process that already runs."""
 
-import sys
 import tempfile
-import time
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
 from pathlib import Path
 from statistics import median
 
 import cv2
 import numpy as np
 
-from amber_ladder.core.frames import no_progress
-from amber_ladder.formats.pictures import read_picture
-from amber_ladder.work.on_disk.checking import check_folder
-from benchmarks.child import memory_mb
 from benchmarks.frames import shoot
 
 RUNS = 3
@@ -38,22 +32,8 @@ def many(source: Path, folder: Path, takes: int = _TAKES) -> None:
             cv2.imwrite(str(folder / name), frame, [cv2.IMWRITE_JPEG_QUALITY, 92])
 
 
-def _decoded(folder: Path) -> float:
-    started = time.perf_counter()
-    with ThreadPoolExecutor(max_workers=2) as pool:
-        for _ in pool.map(lambda path: read_picture(path).shape, sorted(folder.iterdir())):
-            pass
-    return time.perf_counter() - started
-
-
-def _checked(folder: Path) -> float:
-    started = time.perf_counter()
-    check_folder(folder, no_progress)
-    return time.perf_counter() - started
-
-
-def main() -> None:
-    """Print the ratios, and the memory each folder took."""
+def main(measure: Callable[[str, Path, Path], dict[str, float]]) -> None:
+    """Print the ratios, and the memory each folder took; ``measure`` runs one measurement in its own process."""
     with tempfile.TemporaryDirectory(prefix="amber-ladder-checks-") as scratch:
         large, small = Path(scratch) / "12mp", Path(scratch) / "1mp"
         large.mkdir()
@@ -61,15 +41,11 @@ def main() -> None:
         shoot(large)
         many(large, small)
         for name, folder in (("12 MP × 20", large), ("1 MP × 2,000", small)):
-            _checked(folder)  # what compiles, or is loaded, is not counted
-            pairs = [(_decoded(folder), _checked(folder)) for _ in range(RUNS)]
-            floor, taken = (median(times) for times in zip(*pairs, strict=True))
+            runs = [[measure(what, folder, Path(scratch)) for what in ("decode", "check")] for _ in range(RUNS)]
+            floor, taken = (median(run[at]["seconds"] for run in runs) for at in (0, 1))
+            peak_mb = median(run[1]["peak_mb"] for run in runs)
             print(
                 f"check, {name}: {taken / floor:.2f} × decoding ({taken:.2f} s; floor {floor:.2f} s), "
-                f"peak {memory_mb('self', 'VmHWM'):.0f} MB (to hold: 1.5 ×)"
+                f"peak {peak_mb:.0f} MB (to hold: 1.5 ×)",
+                flush=True,
             )
-            sys.stdout.flush()
-
-
-if __name__ == "__main__":
-    main()

@@ -13,6 +13,7 @@ import cv2
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import METHODS, Patch, Style, survey
 from amber_ladder.formats.pictures import frames_in, read_picture
+from amber_ladder.work.on_disk.checking import check_folder
 from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
 
 
@@ -35,11 +36,14 @@ def patch(folder: Path) -> dict[str, float]:
 
 
 def main(what: str, folder: Path, out: Path) -> None:
-    """Decode all frames on both cores, merge them, or only a patch of them."""
+    """Decode all frames on both cores, check or merge them, or only a patch of them."""
     if what == "patch":
         print(json.dumps(patch(folder)))
         return
-    if what in DECODERS:
+    if what == "check":
+        check_folder(folder, no_progress)  # what compiles, or is loaded, is not counted
+        taken = {"seconds": _timed(lambda: check_folder(folder, no_progress))}
+    elif what in DECODERS:
         taken = {"seconds": _decoded(folder, DECODERS[what])}
     else:
         settings = MergeSettings(method=what)

@@ -1,7 +1,6 @@
 """What a camera notes of a frame (EXIF): read from originals, and carried into the TIFF that is merged from them."""
 
 import struct
-import warnings
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -37,8 +36,7 @@ class Exif:
 def exif_of(path: Path) -> Exif:
     """What the camera noted; nothing where there is none, or it is damaged."""
     try:
-        with warnings.catch_warnings(), path.open("rb") as file:
-            warnings.simplefilter("ignore")  # of damage: what can be read is carried
+        with path.open("rb") as file:
             if file.read(2) not in (b"II", b"MM"):
                 with Image.open(path) as picture:
                     return _chosen(picture.getexif())

@@ -1,7 +1,6 @@
 """What a camera noted of a frame: when, with which exposure, through what. Read by Pillow's own EXIF reader."""
 
 import re
-import warnings
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta, timezone
@@ -10,8 +9,6 @@ from pathlib import Path
 from typing import Any
 
 from PIL import ExifTags, Image
-
-warnings.filterwarnings("ignore", module=r"PIL\.")  # of damage: what can be read is read, in many threads at once
 
 _HEAD_BYTES = 80_000
 """A JPEG's notes lie in the first or second of its segments, each of 64 kB at most."""

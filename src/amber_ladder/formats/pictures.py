@@ -1,7 +1,6 @@
 """Reading frames: JPEG, PNG and TIFF of 8 or 16 bits, checked before they are trusted."""
 
 import re
-import warnings
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from copy import copy
@@ -63,13 +62,11 @@ def examine(path: Path, name: str | None = None, *, pixels: bool = True) -> Pict
     if path.stat().st_size == 0:
         raise UnreadablePicture(name, "the file is empty")
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with path.open("rb") as file:
-                start = file.read(4)
-            if start[:2] in (b"II", b"MM"):
-                return _examine_tiff(path, name, pixels)
-            return _examine_other(path, name, pixels)
+        with path.open("rb") as file:
+            start = file.read(4)
+        if start[:2] in (b"II", b"MM"):
+            return _examine_tiff(path, name, pixels)
+        return _examine_other(path, name, pixels)
     except (UnreadablePicture, MemoryError):
         raise
     except Image.DecompressionBombError as error:

@@ -76,7 +76,8 @@ def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
             if path.suffix.lower() not in PICTURE_NAMES | RAW_NAMES or name.startswith("."):
                 continue
             if path.is_symlink() or not path.is_file():
-                left.append(Unreadable(_printable(told), "is a link, not a file: copy what it leads to"))
+                why = "is a link: copy what it leads to" if path.is_symlink() else "is no file of its own"
+                left.append(Unreadable(_printable(told), why))
                 continue
             found.append(path)
     with ThreadPoolExecutor(max_workers=_THREADS) as pool:

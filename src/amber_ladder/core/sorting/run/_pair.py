@@ -71,11 +71,13 @@ class Comparer:
         weight = np.where(detail > _LEAST_DETAIL, np.minimum(detail, _MOST_DETAIL), np.float32(0))
         motion = _motion(np.ascontiguousarray(flow[_GRID]), weight, *before.grey.shape)
         laid, there = _calmed(_laid(after.grey, motion)), _shared(before.grey.shape, motion)
+        differs = np.zeros_like(before.coarse)
+        differs[there] = before.coarse[there] - laid[there]
         width = before.grey.shape[1]
         return Against(
             (float(motion[2]) / width, float(motion[3]) / width), float(motion[0]), float(motion[1]),
             _correlation(before.coarse[there], laid[there]),
-            _by_place(before.coarse, np.where(there, laid, before.coarse)), _by_place(before.coarse, after.coarse),
+            _by_place(differs), _by_place(before.coarse - after.coarse),
         )  # fmt: skip
 
 
@@ -133,19 +135,17 @@ def _calmed(picture: Byte) -> Float:
     return np.asarray(cv2.GaussianBlur(shrunk.astype(np.float32), (5, 5), _CALM_PX), np.float32)
 
 
-def _shared(shape: tuple[int, ...], motion: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which pixels of the coarse picture lie in both frames, with a pixel to spare."""
+def _shared(shape: tuple[int, ...], motion: NDArray[np.float64]) -> tuple[slice, slice]:
+    """Rows and columns of the coarse picture that lie in both frames, with a pixel to spare."""
     height, width = (side // _COARSER for side in shape)
     x, y = (
         min(ceil(abs(one) / _COARSER) + 1, side // 3) for one, side in zip(motion[2:], (width, height), strict=True)
     )
-    there = np.zeros((height, width), np.bool_)
-    there[y : height - y, x : width - x] = True
-    return there
+    return slice(y, height - y), slice(x, width - x)
 
 
-def _by_place(first: Float, second: Float) -> Float:
-    return np.asarray(cv2.resize(np.abs(first - second), PLACES[::-1], interpolation=cv2.INTER_AREA), np.float32)
+def _by_place(differs: Float) -> Float:
+    return np.asarray(cv2.resize(np.abs(differs), PLACES[::-1], interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _correlation(first: Float, second: Float) -> float:
