@@ -12,14 +12,18 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from amber_ladder.core.colour import decode_srgb, encode_srgb
-from amber_ladder.core.developing import Development, NeutralPlace, WhiteBalance
+from amber_ladder.core.developing import Development, NeutralPlace, Tone, WhiteBalance
 from amber_ladder.core.frames import no_progress
+from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.profiles import linear_profile, srgb_profile
 from amber_ladder.simulated.dng import RawCamera, encode_dng
 from amber_ladder.simulated.jpeg import encode_jpeg
+from amber_ladder.simulated.specimens import specimen_for
+from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.work.on_disk.checking import check_folder
 from amber_ladder.work.on_disk.developing import develop_folder
+from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
 
 Float = NDArray[np.float32]
 
@@ -216,3 +220,30 @@ class TestProfiles(unittest.TestCase):
         shown = np.asarray(ImageCms.profileToProfile(light, linear, srgb, outputMode="RGB"))[0, 0]
         true = encode_srgb(np.array([55, 128, 13], np.float32) / np.float32(255)) * 255
         self.assertLessEqual(float(np.abs(shown - true).max()), 2.0)
+
+
+class TestMerging(Folder):
+    def test_linear_frames_merge_into_the_same_picture_and_it_says_that_it_is_linear(self) -> None:
+        sensor = Sensor(480, 320, 5.0)
+        optics = resolve(Rig(sensor, InfinityObjective(3, 0.09, 200, 200)))
+        stand = SimulatedStand(
+            specimen_for("moss-capsule"), optics, sensor, near_um=0, seed=2, raw=RawCamera(read_noise=6.0)
+        )
+        for number in range(11):
+            stand.move_to(70.0 * number)
+            self.put(f"f{number:02d}.dng", stand.expose().content)
+        shown: dict[str, NDArray[np.float32]] = {}
+        tones: tuple[Tone, ...] = ("display", "linear")
+        for tone in tones:
+            out = self.out.parent / f"out-{tone}"
+            develop_folder(self.folder, out, Development(tone=tone), "as_shot", no_progress)
+            merged = self.out.parent / f"merged-{tone}"
+            report = merge_folder(out, merged, MergeSettings(method="select", step_um=70.0), no_progress)
+            self.assertEqual(len(report["frames_used"]), 11)
+            picture = np.asarray(tifffile.imread(merged / "composite.tif"), np.float32) / np.float32(65535)
+            shown[tone] = picture if tone == "display" else encode_srgb(picture)
+        with tifffile.TiffFile(merged / "composite.tif") as file:
+            self.assertEqual(file.pages.first.iccprofile, linear_profile())
+        off = np.abs(shown["linear"] - shown["display"])[40:-40, 40:-40]
+        self.assertLess(float(np.median(off)), 0.01)
+        self.assertLess(float(np.percentile(off, 95)), 0.04)
