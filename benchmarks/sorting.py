@@ -64,7 +64,8 @@ def _judge_stack(
     for flag in stack.flags:
         found.setdefault(flag.place, set()).add(flag.kind)
     for place in stack.places:
-        true, told = set(by_path[seen[place].name].flags), found.get(place, set())
+        unsure = by_path[seen[place].name].unsure
+        true, told = set(by_path[seen[place].name].flags), found.get(place, set()) - unsure
         if _UNSURE_CLIPPED[0] < seen[place].look.clipped < _UNSURE_CLIPPED[1]:
             true, told = true - {"clipped"}, told - {"clipped"}
         for kind in true | told:

@@ -24,7 +24,8 @@ _CLIPPED_SHARE = 0.01
 class CardFile:
     """A file. ``take`` counts from 0, None for a separator; ``focus_um`` is where it was focused, below the nearest
 
-    point of the specimen. ``flags`` are what is wrong with it. ``content`` is the file itself.
+    point of the specimen. ``flags`` are what is wrong with it, ``unsure`` what may be called so or not: a frame in
+    which hardly anything is in focus. ``content`` is the file itself.
     """
 
     name: str
@@ -33,6 +34,7 @@ class CardFile:
     take: int | None
     focus_um: float | None = None
     flags: frozenset[str] = frozenset()
+    unsure: frozenset[str] = frozenset()
     broken: bool = False
 
     @property
@@ -169,6 +171,8 @@ def _shot(
         if mishap and mishap.kind == "moved":
             aside += mishap.amount * bench.pixel_um
         for one in _files(take, number, bench, moment, mishap, at, (shift, turn, aside), files):
+            if take.by_hand and sharp[0] < place < sharp[-1]:
+                _rocked_past(one, shares[place])
             files.append(one)
             kept.append((place, one))
         moment.wait(0.15 if take.by_hand else 2.0 + float(random.uniform(0, 0.3)))
@@ -203,6 +207,14 @@ def _files(
         picture, _ = bench.exposed(focus, shift_px=lies[0], turn_deg=lies[1], aside_um=lies[2])
         name, content = moment.written(picture, _exposed(take), again=again)
         yield CardFile(name, moment.folder, content, number, focus, frozenset({"duplicate"} | (flags & {"clipped"})))
+
+
+def _rocked_past(one: CardFile, share: float) -> None:
+    """By hand focus goes past the specimen's ends now and then, and nothing is sharp."""
+    if share <= _LITTLE:
+        one.flags = one.flags | {"out_of_focus"}
+    elif share < _TELLING:
+        one.unsure = frozenset({"out_of_focus"})
 
 
 def _nothing_at(at_um: float, amount: float, bench: CardBench) -> bool:
@@ -241,7 +253,7 @@ def _placed(take: Take, first: int, last: int) -> tuple[dict[int, Mishap], range
 def _truth(
     take: Take, kept: list[tuple[int, CardFile]], hole: range, detail: NDArray[np.float32], sharp_um: float
 ) -> TakeTruth:
-    fit = [file for _, file in kept if "out_of_focus" not in file.flags]
+    fit = [file for _, file in kept if take.by_hand or "out_of_focus" not in file.flags]
     focus = [file.focus_um or 0.0 for file in fit]
     near, far = (float(np.quantile(detail, q)) for q in _ENDS)
     beyond = (min(focus) < near - 0.5 * sharp_um, max(focus) > far + 0.5 * sharp_um)

@@ -19,6 +19,14 @@ class TestMishaps(unittest.TestCase):
                 with self.subTest(number=number):
                     self.assertEqual(one.flags(one.run.stacks[number]), one.true_flags(number))
 
+    def test_by_hand_frames_rocked_past_the_ends_are_out_of_focus(self) -> None:
+        one = told_apart()
+        unsure = {(file.path, kind) for file in one.card.files for kind in file.unsure}
+        true, found = one.true_flags(1) - unsure, one.flags(one.run.stacks[1]) - unsure
+        self.assertGreater(len(true), 3)
+        self.assertLessEqual(found, true)
+        self.assertGreaterEqual(len(found), 0.8 * len(true))
+
     def test_light_is_told_in_stops(self) -> None:
         self.assertAlmostEqual(three_takes().flag("dark").figure, -3.0, delta=0.4)
         self.assertAlmostEqual(three_takes().flag("bright").figure, 1.4, delta=0.25)

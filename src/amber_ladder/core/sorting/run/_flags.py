@@ -19,13 +19,15 @@ Kind = Literal["dark", "bright", "shaken", "jolted", "duplicate", "moved", "out_
 _UNEVEN_STOPS = 0.5
 _BESIDE = 3  # fit frames on either side that a frame is held against
 _CLIPPED = 0.01  # share of a frame
-_LEAP, _ALIKE_ACROSS = 3.5, 0.98
+_LEAP = 3.5  # times the distance of neighbours, to both of a frame's
+_ALIKE_ACROSS = 0.98  # likeness of those two
 _JOLT_WIDTHS, _JOLT_TIMES = 0.005, 8.0  # of the frame's width, and of the usual shift
-_MOVED_STEP, _MOVED_MOST, _MOVED_REST = 2.4, 4.0, 2.0
-_GAP_STEP, _GAP_REST = 2.2, 1.35
+_MOVED_STEP, _MOVED_MOST, _MOVED_REST = 2.4, 4.0, 2.0  # times the usual: distance, the most changed place, a quarter
+_GAP_STEP, _GAP_REST = 2.2, 1.35  # times the usual: distance, and nearly every place
 _SAME = 0.43  # of what neighbours differ by
-_SMEARED, _LOST = 0.69, 0.72
-_LOST_HERE, _EVERYWHERE = 0.9, 0.2
+_SMEARED = 0.69  # detail left in the worst direction, of that in the best one
+_LOST = 0.72  # detail left in the worst direction
+_LOST_HERE, _EVERYWHERE = 0.9, 0.2  # left at a place that lost some, and the share of places that did
 _OVER_NOISE, _LEAST_PLACES = 2.0, 6
 _MOST_MISSING = 12
 
@@ -63,7 +65,7 @@ class Judged:
 def judge(files: Sequence[SeenFile], piece: Piece) -> Judged:
     """Judge the frames of one take against those beside them."""
     flags = [_clipped(files, place) for place in piece.places if files[place].look.clipped > _CLIPPED]
-    usual = files[next(place for place in piece.places if place not in piece.strays)]
+    usual = files[next((place for place in piece.places if place not in piece.strays), piece.places[0])]
     flags += [_odd_size(files, place, usual) for place, kind in piece.strays.items() if kind == "odd_size"]
     in_size = [place for place in piece.places if piece.strays.get(place) != "odd_size"]
     uneven = _unevenly_lit(files, in_size, piece)
@@ -71,7 +73,7 @@ def judge(files: Sequence[SeenFile], piece: Piece) -> Judged:
     unlit = {one.place for one in uneven}
     lit = [place for place in in_size if place not in unlit]
     blurred = {*(place for place, kind in piece.strays.items() if kind == "out_of_focus"), *_leapt_out(files, lit)}
-    flags += [_out_of_focus(place) for place in lit if place in blurred]
+    flags += [out_of_focus(place) for place in lit if place in blurred]
     fit = [place for place in lit if place not in blurred]
     flags += _copies(files, piece.places)
     if piece.by_hand:
@@ -133,7 +135,8 @@ def _leapt_out(files: Sequence[SeenFile], places: Sequence[int]) -> list[int]:
     return found
 
 
-def _out_of_focus(place: int) -> Flag:
+def out_of_focus(place: int) -> Flag:
+    """A frame between others that show something sharp."""
     return Flag(place, "out_of_focus", 0.0, "tiles", "nothing in it is sharp, though it is in the frames beside it")
 
 
@@ -228,7 +231,7 @@ def _detail_changed(files: Sequence[SeenFile], before: int, after: int) -> float
 
 
 def _moved(place: int, changes: Float) -> Flag:
-    """The box holds all places that changed by far more than usual and hang together with the most changed one."""
+    """The box holds all places that changed at least a third as much as the most changed one."""
     many = changes > 0.35 * changes.max()
     rows, columns = np.flatnonzero(many.any(axis=1)), np.flatnonzero(many.any(axis=0))
     height, width = changes.shape

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from amber_ladder.core.sorting.run._file import SeenFile
-from amber_ladder.core.sorting.run._flags import Flag, Hole, Judged, judge
+from amber_ladder.core.sorting.run._flags import Flag, Hole, Judged, judge, out_of_focus
 from amber_ladder.core.sorting.run._focus_order import FocusOrder, focus_order
 from amber_ladder.core.sorting.run._order import Order, order_of
 from amber_ladder.core.sorting.run._split import Border, Piece, split
@@ -59,8 +59,12 @@ def _stack(files: Sequence[SeenFile], piece: Piece) -> Stack:
     near, far = _named_ends(order, seen.passed)
     fewer = thin(seen, files[fit[0]].look.factor) if fit else None
     by_focus = focus_order(files, fit) if piece.by_hand else None
+    flags = judged.flags
+    if by_focus and trim:
+        rocked_past = (place for place in fit if trim[0] < place < trim[1] and place not in by_focus.places)
+        flags = tuple(sorted((*flags, *map(out_of_focus, rocked_past)), key=lambda flag: flag.place))
     return Stack(
-        piece.places, piece.by_hand, order, basis, judged.flags, trim, judged.holes, seen.passed, near, far, fewer,
+        piece.places, piece.by_hand, order, basis, flags, trim, judged.holes, seen.passed, near, far, fewer,
         by_focus,
     )  # fmt: skip
 

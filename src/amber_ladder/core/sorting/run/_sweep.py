@@ -25,14 +25,12 @@ class Sweep:
     """Of frames in shooting order. ``first`` and ``last`` are those worth keeping, ``None`` where nothing is sharp.
 
     ``passed`` says of the first and the last end whether focus went on to where nothing is sharp; None by hand.
-    ``sharp`` counts tiles in focus in each frame. ``half_frames`` is how many frames off a place shows half of its
-    detail; None where too little tells.
+    ``half_frames`` is how many frames off a place shows half of its detail; None where too little tells.
     """
 
     first: int | None
     last: int | None
     passed: tuple[bool | None, bool | None]
-    sharp: tuple[int, ...]
     half_frames: float | None
 
 
@@ -47,7 +45,7 @@ class Thin:
 def sweep(files: Sequence[SeenFile], *, by_hand: bool) -> Sweep:
     """Look where each tile was in focus, over the frames of one take that are fit."""
     if len(files) < 3:
-        return Sweep(None, None, (None, None), (0,) * len(files), None)
+        return Sweep(None, None, (None, None), None)
     detail = details(files).reshape(len(files), -1)
     noise = float(np.percentile(detail, 5))
     base = np.maximum(np.percentile(detail, 20, axis=0), noise)
@@ -59,12 +57,11 @@ def sweep(files: Sequence[SeenFile], *, by_hand: bool) -> Sweep:
     sharp = (at_peak & sure).sum(axis=1)
     # Noise makes a tile stand out now and then, but not several in one frame.
     worth = np.flatnonzero((sharp >= _LEAST_TILES) | ((at_peak & faint).sum(axis=1) >= _LEAST_FAINT_TILES))
-    told = tuple(int(one) for one in sharp)
     if not worth.size:
-        return Sweep(None, None, (None, None), told, None)
+        return Sweep(None, None, (None, None), None)
     first, last = int(worth[0]), int(worth[-1])
     passed = (None, None) if by_hand else (first > 0, last < len(files) - 1)
-    return Sweep(first, last, passed, told, None if by_hand else _half_frames(detail[:, sure], base[sure]))
+    return Sweep(first, last, passed, None if by_hand else _half_frames(detail[:, sure], base[sure]))
 
 
 def thin(found: Sweep, factor: int) -> Thin | None:
