@@ -2,9 +2,11 @@
 
 import struct
 from functools import cache
+from io import BytesIO
 
 from PIL import ImageCms
 
+_LONGEST_NAME = 60
 _D50 = (0.9642, 1.0, 0.8249)
 _PRIMARIES = {"r": (0.43607, 0.22249, 0.01392), "g": (0.38515, 0.71687, 0.09708), "b": (0.14307, 0.06061, 0.7141)}
 """Of sRGB, adapted to D50 (Bradford), as in the profiles of the ICC."""
@@ -38,6 +40,15 @@ def linear_profile() -> bytes:
     header += struct.pack(">6H", 2026, 1, 1, 0, 0, 0) + b"acsp" + bytes(28)
     header += b"".join(_s15(value) for value in _D50)
     return header + bytes(128 - len(header)) + directory + content
+
+
+def name_of(profile: bytes) -> str:
+    """What a profile calls itself; "unreadable" for one that is damaged."""
+    try:
+        told = ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(BytesIO(profile)))
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        return "unreadable"
+    return " ".join("".join(one for one in told if one.isprintable()).split())[:_LONGEST_NAME]
 
 
 def _xyz(value: tuple[float, float, float]) -> bytes:

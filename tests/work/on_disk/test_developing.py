@@ -188,6 +188,18 @@ class TestPictures(Folder):
         with Image.open(self.out / "TH0001.tif") as developed:
             self.assertEqual(developed.getexif()[272], "Simulated bench")
 
+    def test_a_colour_profile_is_kept_and_one_that_is_not_srgb_is_not_made_linear(self) -> None:
+        strange = ImageCms.ImageCmsProfile(ImageCms.createProfile("XYZ")).tobytes()
+        for profile, name in ((srgb_profile(), "sRGB"), (strange, "XYZ")):
+            with self.subTest(name=name):
+                tifffile.imwrite(self.folder / "a.tif", self.picture(), photometric="rgb", iccprofile=profile)
+                warnings = self.develop(Development(0.5))["warnings"]
+                with tifffile.TiffFile(self.out / "a.tif") as file:
+                    self.assertEqual(file.pages.first.iccprofile, profile)
+                self.assertEqual(["XYZ" in one for one in warnings], [True] if name == "XYZ" else [])
+        with self.assertRaisesRegex(BadInput, "only sRGB can be made linear"):
+            self.develop(Development(tone="linear"))
+
     def test_what_cannot_be_developed_together_is_refused(self) -> None:
         self.put("a.dng", encode_dng(card(), RawCamera()))
         cv2.imwrite(str(self.folder / "a.png"), self.picture())

@@ -36,7 +36,7 @@ from amber_ladder.formats.pictures import (
     natural_key,
     read_picture,
 )
-from amber_ladder.formats.profiles import linear_profile, srgb_profile
+from amber_ladder.formats.profiles import linear_profile, name_of, srgb_profile
 from amber_ladder.formats.raw import develop_raw, mean_of_mosaic, read_raw_info
 from amber_ladder.formats.results import write_composite
 
@@ -71,6 +71,13 @@ def develop_folder(
         why = "; ".join(f"{one.name} {one.reason}" for one in left_out[:3])
         raise BadInput(f"{folder} holds no frame that can be developed" + (f": {why}" if why else ""), field="folder")
     _check_alike(frames)
+    strange = _strange_profile(frames)
+    if strange and settings.tone == "linear":
+        raise BadInput(
+            f"the frames carry the colour profile {strange!r}: only sRGB can be made linear. Convert them, or develop "
+            "for display",
+            field="tone",
+        )
     orientation = Counter(frame.orientation for frame in frames).most_common(1)[0][0]
     multipliers = _balance(frames, white_balance, orientation)
     done = 0
@@ -101,7 +108,7 @@ def develop_folder(
         "white_balance": {"from": _told(white_balance), "multipliers": [round(one, 5) for one in multipliers]},
         "orientation": orientation,
         "settings": asdict(settings),
-        "warnings": _warnings(frames, orientation),
+        "warnings": _warnings(frames, orientation, strange),
         "out": str(out),
     }
 
@@ -200,9 +207,18 @@ def _told(white_balance: WhiteBalance) -> Any:
     return white_balance if isinstance(white_balance, str) else asdict(white_balance)
 
 
-def _warnings(frames: Sequence[_Frame], orientation: int) -> list[str]:
+def _strange_profile(frames: Sequence[_Frame]) -> str | None:
+    """The name of the colour profile of the first frame, where that is not sRGB; None for raw, and where none is."""
+    profile = None if frames[0].raw else colour_profile(frames[0].path)
+    name = name_of(profile) if profile else "sRGB"
+    return None if "srgb" in name.lower() else name
+
+
+def _warnings(frames: Sequence[_Frame], orientation: int, strange: str | None) -> list[str]:
     turned = [frame.path.name for frame in frames if frame.orientation != orientation]
     told = []
+    if strange:
+        told.append(f"the colour profile {strange!r} is kept; tones are reckoned with the curve of sRGB")
     if turned:
         told.append(f"{turned[0]} notes another orientation than most frames: all lie as most do")
     sizes = {(frame.width_px, frame.height_px) for frame in frames}
