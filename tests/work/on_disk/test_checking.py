@@ -87,10 +87,13 @@ class TestCheckFolder(unittest.TestCase):
         at = header.index(b"\xff\xc0") + 5
         header[at : at + 4] = (60_000).to_bytes(2, "big") * 2
         (self.folder / "TH0011a.JPG").write_bytes(bytes(header))
+        (self.folder / "elsewhere").symlink_to("/usr", target_is_directory=True)
         (self.folder / "notes.txt").write_text("not asked for")
         told = check_folder(self.folder, no_progress)
         reasons = {one["file"]: one["reason"] for one in told["unreadable"]}
-        self.assertEqual(set(reasons), {"TH0000.JPG", "TH0005a.JPG", "TH0007a.JPG", "TH0009a.JPG", "TH0011a.JPG"})
+        self.assertEqual(
+            set(reasons), {"TH0000.JPG", "TH0005a.JPG", "TH0007a.JPG", "TH0009a.JPG", "TH0011a.JPG", "elsewhere"}
+        )
         self.assertIn("empty", reasons["TH0000.JPG"])
         self.assertIn("no JPEG, PNG or TIFF", reasons["TH0005a.JPG"])
         self.assertIn("cut short", reasons["TH0007a.JPG"])

@@ -67,9 +67,17 @@ def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
     """
     if not folder.is_dir():
         raise BadInput(f"{folder} is not a folder: name one that holds frames, or a card", field="folder")
-    found, left = [], []
+    found: list[Path] = []
+    left: list[Unreadable] = []
     for place, folders, names in os.walk(folder):
         folders[:] = sorted((one for one in folders if not one.startswith(".")), key=natural_key)
+        linked = [one for one in folders if (Path(place) / one).is_symlink()]
+        left += [
+            Unreadable(
+                _printable((Path(place) / one).relative_to(folder).as_posix()), "is a link: copy what it leads to"
+            )
+            for one in linked
+        ]
         for name in sorted(names, key=natural_key):
             path = Path(place) / name
             told = path.relative_to(folder).as_posix()
