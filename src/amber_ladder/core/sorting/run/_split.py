@@ -20,6 +20,7 @@ _SAME_THING = 0.6  # likeness of tiny pictures, however focused
 _ONE_STEP = 0.985  # likeness of tiny pictures two steps apart; a hand's burst keeps 0.97
 _ONE_STEP_BY_HAND = 0.97
 _STANDS_OUT = 3.0  # detail of the best tile over what tiles without any show nearby
+_STANDS_OUT_HERE = 2.5
 _NEARBY = 20
 _DARKER_STOPS = 0.7
 BLACK_LEVEL = -8.5  # stops below white
@@ -137,7 +138,9 @@ def _floors(files: Sequence[SeenFile]) -> Float:
 
 
 def _shows_something(files: Sequence[SeenFile], place: int, floors: Float) -> bool:
-    return bool(files[place].look.detail.max() > _STANDS_OUT * floors[place])
+    """Whether a tile stands out of the noise nearby, and of that of the file itself: takes differ in noise."""
+    detail = files[place].look.detail
+    return bool(detail.max() > max(_STANDS_OUT * floors[place], _STANDS_OUT_HERE * lowest(detail, 0.5)))
 
 
 def _stands_alone(files: Sequence[SeenFile], first: int, count: int, floors: Float) -> bool:
