@@ -166,8 +166,9 @@ def _pick(
                     run = 1
                     line[0], line[1], line[2] = picture[j, i, 0], picture[j, i, 1], picture[j, i, 2]
                 else:
+                    # A share of nothing adds nothing, but of what was never written it may be no number at all.
                     run = 1
-                    share[x] = 0
+                    share[x] = line[0] = line[1] = line[2] = 0
                 own = share[x : x + run]
                 _add_weight(own, parts[1], parts[2], weight[y, x : x + run])
                 for k in range(run):

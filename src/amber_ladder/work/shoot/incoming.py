@@ -25,12 +25,9 @@ PATIENCE_TO_END_S = 3600.0
 """The same, and for room on its disk, when something has ended: how it did has to be written down."""
 
 
-_TIFF = (b"II", b"MM")  # raw files begin like TIFF
-
-
-def decoded(content: bytes) -> NDArray[np.uint8]:
-    """A frame, JPEG or raw, as RGB of 8 bits. Raises UnreadablePicture."""
-    if content[:2] in _TIFF:
+def decoded(content: bytes, *, raw: bool = False) -> NDArray[np.uint8]:
+    """A frame as RGB of 8 bits; ``raw`` says that it is camera raw, which looks like TIFF. Raises UnreadablePicture."""
+    if raw:
         # Here: most cameras at the bench send JPEG, and need not wait for what raw takes to load.
         from amber_ladder.formats.raw import shown_raw
 

@@ -21,6 +21,7 @@ from amber_ladder.devices.clock import Clock
 from amber_ladder.devices.protocols import Camera, Exposure, Flash, Rail
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import Stopped, UnreadablePicture
+from amber_ladder.formats.pictures import RAW_NAMES
 from amber_ladder.work.shoot.incoming import decoded
 from amber_ladder.work.shoot.views import RunView
 
@@ -256,7 +257,7 @@ class Run:
 
     def _take_in(self, one: _Try, reported_um: float | None, exposure: Exposure) -> bool:
         """Judge one frame and hand it over; whether it is to be shot again: then it is left out, with the reason."""
-        picture = decoded(exposure.content)
+        picture = decoded(exposure.content, raw=exposure.suffix in RAW_NAMES)
         suffix = f"_again{one.attempt}" if one.attempt else ""
         shot = Shot(
             f"rung_{one.rung + 1:04d}{suffix}{exposure.suffix}",
