@@ -144,24 +144,9 @@ def _check_parts(path: Path, name: str) -> None:
 
 
 def _check_scans(content: bytes, name: str) -> None:
-    if _is_one_scan(content):
-        return
     # Within the pixels an FF is followed by 00: this pair is a marker, or lies in a thumbnail.
     if content.count(b"\xff\xda") > _MOST_SCANS:
         raise UnreadablePicture(name, "is written in hundreds of layers: no camera does that")
-
-
-def _is_one_scan(content: bytes) -> bool:
-    """Whether a JPEG's first scan holds all its channels, as that of common ones does; then there is no other."""
-    at, channels = 2, 0
-    while at + 4 < len(content) and content[at] == 0xFF:
-        kind, length = content[at + 1], int.from_bytes(content[at + 2 : at + 4], "big")
-        if kind in (0xC0, 0xC1):
-            channels = content[at + 9] if at + 9 < len(content) else 0
-        if kind == 0xDA:
-            return channels > 0 and content[at + 4] == channels
-        at += 2 + length
-    return False
 
 
 def _check_size(name: str, width: int, height: int) -> None:
