@@ -28,7 +28,7 @@ from amber_ladder.core.sorting.run import (
 )
 from amber_ladder.errors import BadInput, UnreadablePicture
 from amber_ladder.formats.metadata import Noted, noted_in
-from amber_ladder.formats.pictures import PICTURE_NAMES, RAW_NAMES, Shrunk, natural_key, read_shrunk
+from amber_ladder.formats.pictures import PICTURE_NAMES, RAW_NAMES, LeftOut, Shrunk, natural_key, read_shrunk
 
 _MOST_IN_PIECE, _PIECES = 12, 8  # files that one thread looks at in a row, and pieces of a short run
 _THREADS = 2
@@ -45,14 +45,6 @@ class CardFile:
     noted: Noted
 
 
-@dataclass(frozen=True, slots=True)
-class Unreadable:
-    """A file that is no frame, and why."""
-
-    name: str
-    reason: str
-
-
 def check_folder(folder: Path, progress: Progress) -> dict[str, Any]:
     """Check a folder and those within it: what ``./ladder check`` prints. Raises BadInput."""
     files, left = files_on(folder)
@@ -60,7 +52,7 @@ def check_folder(folder: Path, progress: Progress) -> dict[str, Any]:
     return checked_json(sort_run(seen), seen, [*left, *damaged])
 
 
-def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
+def files_on(folder: Path) -> tuple[list[CardFile], list[LeftOut]]:
     """Picture files of a folder and those within it in the order they were shot, and those that cannot be taken.
 
     Links are not followed: what they lead to does not lie in the folder. Raises BadInput.
@@ -68,14 +60,12 @@ def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
     if not folder.is_dir():
         raise BadInput(f"{folder} is not a folder: name one that holds frames, or a card", field="folder")
     found: list[Path] = []
-    left: list[Unreadable] = []
+    left: list[LeftOut] = []
     for place, folders, names in os.walk(folder):
         folders[:] = sorted((one for one in folders if not one.startswith(".")), key=natural_key)
         linked = [one for one in folders if (Path(place) / one).is_symlink()]
         left += [
-            Unreadable(
-                _printable((Path(place) / one).relative_to(folder).as_posix()), "is a link: copy what it leads to"
-            )
+            LeftOut(_printable((Path(place) / one).relative_to(folder).as_posix()), "is a link: copy what it leads to")
             for one in linked
         ]
         for name in sorted(names, key=natural_key):
@@ -85,7 +75,7 @@ def files_on(folder: Path) -> tuple[list[CardFile], list[Unreadable]]:
                 continue
             if path.is_symlink() or not path.is_file():
                 why = "is a link: copy what it leads to" if path.is_symlink() else "is no file of its own"
-                left.append(Unreadable(_printable(told), why))
+                left.append(LeftOut(_printable(told), why))
                 continue
             found.append(path)
     with ThreadPoolExecutor(max_workers=_THREADS) as pool:
@@ -147,12 +137,12 @@ class _Opened:
     small: Small
 
 
-def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[SeenFile], list[Unreadable]]:
+def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[SeenFile], list[LeftOut]]:
     """Look at every file once, and at each beside the one before it; memory hardly grows with their number."""
     length = min(_MOST_IN_PIECE, max(1, len(files) // _PIECES))
     pieces = [files[at : at + length] for at in range(0, len(files), length)]
     seen: list[SeenFile] = []
-    damaged: list[Unreadable] = []
+    damaged: list[LeftOut] = []
     comparer, last, done = Comparer(), None, 0
     progress("look", 0, len(files))
     with ThreadPoolExecutor(max_workers=_THREADS) as pool:
@@ -169,18 +159,18 @@ def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[Se
 
 def _looked_through(
     files: Sequence[CardFile],
-) -> tuple[_Opened | None, _Opened | None, list[SeenFile], list[Unreadable]]:
+) -> tuple[_Opened | None, _Opened | None, list[SeenFile], list[LeftOut]]:
     """A piece of the run: its first and last readable file, what was seen of all, and what could not be read."""
     comparer = Comparer()
     first: _Opened | None = None
     before: _Opened | None = None
     seen: list[SeenFile] = []
-    unreadable: list[Unreadable] = []
+    unreadable: list[LeftOut] = []
     for file in files:
         try:
             opened = _opened(file)
         except UnreadablePicture as error:
-            unreadable.append(Unreadable(_printable(file.name), error.reason))
+            unreadable.append(LeftOut(_printable(file.name), error.reason))
             continue
         if before:
             opened.seen = replace(opened.seen, against=comparer.compare(before.small, opened.small))
@@ -217,7 +207,7 @@ def _printable(name: str) -> str:
     return name.encode("utf-8", "backslashreplace").decode("utf-8")
 
 
-def checked_json(run: Run, files: Sequence[SeenFile], unreadable: Sequence[Unreadable]) -> dict[str, Any]:
+def checked_json(run: Run, files: Sequence[SeenFile], unreadable: Sequence[LeftOut]) -> dict[str, Any]:
     """A sorted run as ``./ladder check`` prints it, files by name."""
     return {
         "stacks": [_stack_json(stack, files) for stack in run.stacks],
