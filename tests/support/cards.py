@@ -8,7 +8,11 @@ from pathlib import Path
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.sorting.run import Flag, Run, SeenFile, Stack, sort_run
 from amber_ladder.simulated.card import Lens, Light, Mishap, SimulatedCard, Take, Ways, fill_card
+from amber_ladder.work import card as work
+from amber_ladder.work.card import CardView
 from amber_ladder.work.on_disk.checking import files_on, look_through
+from tests.support.station import database
+from tests.support.takes import have_done
 
 LENS = Lens(480, 360, 6.0, 0.18)
 UNTIMED = Ways(timed=False, exposure_noted=False)
@@ -95,3 +99,24 @@ def told_apart() -> Sorted:
         ],
         Ways(first_number=9990),
     )
+
+
+@cache
+def brought_in() -> CardView:
+    """Those three takes as a card of a station, brought in and looked at."""
+    database()
+    return bring(three_takes().card, "three takes")
+
+
+def bring(card: SimulatedCard, name: str) -> CardView:
+    """Bring a card in as a page does, and have it looked at."""
+    begun = work.begin(work.CardEntry(name=name))
+    for file in card.files:
+        work.add_file(begun.id, file.path, [file.content])
+    looking = work.look_at_card(begun.id)
+    assert looking.task is not None
+    have_done(looking.task.id)
+    done = work.read(begun.id)
+    assert done.task is not None
+    assert done.task.state == "done", done.task.message
+    return done

@@ -1,7 +1,8 @@
 """Takes put together from frames whose truth is known, without a bench."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import cache
+from types import MappingProxyType
 from typing import Any
 
 from amber_ladder.formats.plan_json import LadderRequestJson
@@ -17,11 +18,11 @@ from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import database, running, until
 
 
-def new_stack(number: str, **changes: Any) -> StackView:
-    """A stack whose specimen and rig are named after a number; ``changes`` are the plan's."""
+def new_stack(number: str, rig: Mapping[str, Any] = MappingProxyType({}), **changes: Any) -> StackView:
+    """A stack whose specimen and rig are named after a number; ``changes`` are the plan's, ``rig`` those of the rig."""
     specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number}))
-    rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": f"rig of {number}"}))
-    entry = plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**{**PLAN, **changes}))
+    added = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": f"rig of {number}", **rig}))
+    entry = plan.PlanEntry(rig_id=added.id, plan=LadderRequestJson(**{**PLAN, **changes}))
     return plan.save_ladder(specimen.id, entry)
 
 

@@ -11,7 +11,21 @@ from fastapi.staticfiles import StaticFiles
 from starlette.routing import Match
 
 from amber_ladder import __version__, logs
-from amber_ladder.api import bench, cabinet, deeds, events, merge, people, pictures, plan, record, rigs, shoot, sort
+from amber_ladder.api import (
+    bench,
+    cabinet,
+    card,
+    deeds,
+    events,
+    merge,
+    people,
+    pictures,
+    plan,
+    record,
+    rigs,
+    shoot,
+    sort,
+)
 from amber_ladder.api.guard import Guard
 from amber_ladder.api.problems import documented, install
 from amber_ladder.api.requests import RequestLog
@@ -19,7 +33,7 @@ from amber_ladder.settings import LOOPBACK, settings
 from amber_ladder.store.tasks import Notices
 from amber_ladder.work.shoot import station_bench
 
-_ROUTERS = (cabinet, rigs, plan, shoot, bench, sort, merge, pictures, record, deeds, people, events)
+_ROUTERS = (cabinet, card, rigs, plan, shoot, bench, sort, merge, pictures, record, deeds, people, events)
 
 
 def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, sign_in: bool = False) -> FastAPI:

@@ -37,6 +37,7 @@ RAW_NAMES = {
     ".pef", ".raf", ".rw2", ".rwl", ".srw", ".x3f",
 }  # fmt: skip
 """Endings of files that are taken for camera raw."""
+_RAW_BEGINS = (b"II", b"MM", b"FUJIFILM", b"FOVb", b"\0MRM")
 _UPRIGHT = cv2.IMREAD_IGNORE_ORIENTATION
 # Orientation flags are ignored throughout: a camera that looks straight down sets them at random, and frames of
 # one stack must lie alike.
@@ -51,6 +52,23 @@ class PictureInfo:
     height_px: int
     bits: int
     captured_at: datetime | None
+
+
+def kept_suffix(name: str, begins: bytes) -> str | None:
+    """The ending under which a file is kept, by how it begins; raw by its name as well. None for what is no picture."""
+    own = Path(name).suffix.lower()
+    if own in RAW_NAMES:
+        return own if begins.startswith(_RAW_BEGINS) or begins[4:8] == b"ftyp" else None
+    kinds = {
+        b"\xff\xd8": "JPEG",
+        b"\x89PNG": "PNG",
+        b"II*\0": "TIFF",
+        b"MM\0*": "TIFF",
+        b"II+\0": "TIFF",
+        b"MM\0+": "TIFF",
+    }
+    found = next((kind for start, kind in kinds.items() if begins.startswith(start)), None)
+    return SUFFIXES[found] if found else None
 
 
 def examine(path: Path, name: str | None = None, *, pixels: bool = True) -> PictureInfo:

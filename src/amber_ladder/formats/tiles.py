@@ -71,3 +71,14 @@ def small_jpeg(path: Path, height_px: int) -> bytes:
     return bytes(
         pyvips.Image.thumbnail(str(path), 10 * height_px, height=height_px, no_rotate=True).jpegsave_buffer(Q=80)
     )
+
+
+def small_jpeg_of(rgb: NDArray[np.uint8], height_px: int) -> bytes:
+    """The same of a picture (H, W, 3) that was read already."""
+    image = _as_shown(rgb).thumbnail_image(10 * height_px, height=height_px, size="down")
+    return bytes(image.jpegsave_buffer(Q=80))
+
+
+def full_jpeg(picture: NDArray[Any]) -> bytes:
+    """A picture in its own size as JPEG, to be looked at closely. RGB in 8 or 16 bits."""
+    return bytes(_as_shown(picture).jpegsave_buffer(Q=92))

@@ -10,6 +10,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.card_models import Card, CardFile
 from amber_ladder.store.journal_models import Discard, Discardable
 from amber_ladder.store.models import (
     Calibration,
@@ -28,7 +29,7 @@ from amber_ladder.store.stacks import EVER
 
 KINDS: dict[str, type[Any]] = {
     "specimen": Specimen, "stack": Stack, "take": Take, "merge": Product, "rig": Rig, "part": Part,
-    "calibration": Calibration,
+    "calibration": Calibration, "card": Card,
 }  # fmt: skip
 _BELONGS_TO: tuple[tuple[type[Any], str, type[Any]], ...] = (
     (Stack, "specimen_id", Specimen),
@@ -109,8 +110,11 @@ def remove(session: Session, discard: Discard) -> Removed:
     of_takes = session.execute(select(Frame.sha256, Frame.suffix).where(Frame.take_id.in_(takes)))
     originals = {(sha256, suffix) for sha256, suffix in of_takes}
     originals |= {(one["sha256"], one["suffix"]) for row in calibrations for one in row.pictures}
+    cards = _ids(session, Card, discard)
+    of_cards = select(CardFile.sha256, CardFile.suffix).where(CardFile.card_id.in_(cards), CardFile.sha256.is_not(None))
+    originals |= {(sha256, suffix) for sha256, suffix in session.execute(of_cards) if sha256 and suffix}
     tasks = [one.task_id for one in calibrations if one.task_id]
-    for row in (Take, Product):
+    for row in (Take, Product, Card):
         query = select(row.task_id).where(row.discard_id == discard.id, row.task_id.is_not(None))
         tasks += list(session.scalars(query, **_all()))
     rigs = _ids(session, Rig, discard)
@@ -121,6 +125,8 @@ def remove(session: Session, discard: Discard) -> Removed:
             (Frame, Frame.take_id.in_(takes)),
             (Take, Take.id.in_(takes)),
             (Calibration, Calibration.discard_id == discard.id),
+            (CardFile, CardFile.card_id.in_(cards)),
+            (Card, Card.id.in_(cards)),
             (Task, or_(Task.id.in_(tasks), Task.stack_id.in_(_ids(session, Stack, discard)))),
             (Stack, Stack.discard_id == discard.id),
             (Specimen, Specimen.discard_id == discard.id),
@@ -136,8 +142,10 @@ def remove(session: Session, discard: Discard) -> Removed:
 
 
 def _unused(session: Session, originals: set[tuple[str, str]]) -> Iterator[tuple[str, str]]:
-    same = select(Frame.sha256, Frame.suffix).where(Frame.sha256.in_([sha256 for sha256, _ in originals]))
-    used = {(sha256, suffix) for sha256, suffix in session.execute(same)}
+    used = set[tuple[str, str]]()
+    for kind in (Frame, CardFile):
+        same = select(kind.sha256, kind.suffix).where(kind.sha256.in_([sha256 for sha256, _ in originals]))
+        used |= {(sha256, suffix) for sha256, suffix in session.execute(same) if sha256 and suffix}
     for pictures in session.scalars(select(Calibration.pictures), **_all()):
         used |= {(one["sha256"], one["suffix"]) for one in pictures}
     return iter(originals - used)

@@ -61,7 +61,7 @@ def held() -> Holdings:
 
 def _read(connection: psycopg.Connection) -> Holdings:
     originals = dict[tuple[str, str], Original]()
-    for query in (_FRAMES, _CALIBRATIONS):
+    for query in (_FRAMES, _CALIBRATIONS, _CARDS):
         for sha256, suffix, name, owner in connection.execute(query):
             originals.setdefault((sha256, suffix), Original(sha256, suffix, name, owner))
     products = connection.execute(_PRODUCTS).fetchall()
@@ -80,6 +80,10 @@ select f.sha256, f.suffix, f.name, format('take %s of stack %s of %s', t.number,
 _CALIBRATIONS = """
 select one ->> 'sha256', one ->> 'suffix', one ->> 'name', format('a calibration of %s', r.name)
   from calibration c join rig r on r.id = c.rig_id, jsonb_array_elements(c.pictures) one
+"""
+_CARDS = """
+select f.sha256, f.suffix, f.name, format('the card %s', c.name)
+  from card_file f join card c on c.id = f.card_id where f.sha256 is not null order by f.id
 """
 _PRODUCTS = """
 select d.id, d.files,

@@ -231,7 +231,7 @@ class Take(Discardable, Base):
     __tablename__ = "take"
     __table_args__ = (
         UniqueConstraint("stack_id", "number"),
-        *checks("take", number="number >= 1", source="source in ('bench', 'files', 'folder')"),
+        *checks("take", number="number >= 1", source="source in ('bench', 'files', 'folder', 'card')"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)

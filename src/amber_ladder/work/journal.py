@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from amber_ladder.store import tasks
+from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session
 from amber_ladder.store.journal_models import Deed
 from amber_ladder.store.models import Calibration, Frame, Part, Product, Rig, Specimen, Stack, Take
@@ -14,7 +15,7 @@ from amber_ladder.store.models import Calibration, Frame, Part, Product, Rig, Sp
 PERSON: ContextVar[str | None] = ContextVar("person", default=None)
 """Who asks, None where the station knows no names."""
 
-Row = Specimen | Stack | Frame | Rig | Part | Calibration
+Row = Specimen | Stack | Frame | Rig | Part | Calibration | Card
 ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
     "specimen": (
         Specimen,
@@ -26,6 +27,7 @@ ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
     "rig": (Rig, ("name", "definition", "parts", "on_bench_at", "flash_power")),
     "part": (Part, ("kind", "name", "definition")),
     "calibration": (Calibration, ("set_aside_at",)),
+    "card": (Card, ("edits",)),
 }  # fmt: skip
 """The rows that people change, and the columns that are theirs."""
 
@@ -93,7 +95,7 @@ def _only(these: dict[str, Any], others: dict[str, Any]) -> dict[str, Any]:
 
 
 def specimen_of(row: Row | Take | Product) -> int | None:
-    """The specimen that a row belongs to; None for rigs, parts and calibrations."""
+    """The specimen that a row belongs to; None for rigs, parts, calibrations and cards."""
     match row:
         case Specimen():
             return row.id

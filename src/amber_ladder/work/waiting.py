@@ -90,8 +90,10 @@ def _megapixels(product: Product) -> float:
 
 def _what(task: Task, product: Product | None) -> str:
     if product is None:
-        return {"practice": "shooting over a simulated specimen", "calibrate": "a calibration"}.get(
-            task.kind, task.kind
-        )
+        return {
+            "practice": "shooting over a simulated specimen",
+            "calibrate": "a calibration",
+            "card": "looking at a card",
+        }.get(task.kind, task.kind)
     stack = product.take.stack
     return f"{stack.specimen.catalogue_number}, stack {stack.number}, take {product.take.number}"

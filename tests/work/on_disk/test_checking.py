@@ -11,18 +11,16 @@ import tifffile
 from amber_ladder.core.frames import no_progress
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.metadata import Noted
-from amber_ladder.work.on_disk.checking import CardFile, check_folder, files_on, shooting_order
+from amber_ladder.work.on_disk.checking import OnCard, check_folder, files_on, shooting_order
 from tests.support.cards import three_takes, write_card
 
 
-def named(*names: str, times: list[datetime] | None = None) -> list[CardFile]:
-    return [
-        CardFile(name, Path(name), Noted(captured_at=times[at] if times else None)) for at, name in enumerate(names)
-    ]
+def named(*names: str, times: list[datetime] | None = None) -> list[OnCard]:
+    return [OnCard(name, Path(name), Noted(captured_at=times[at] if times else None)) for at, name in enumerate(names)]
 
 
 class TestShootingOrder(unittest.TestCase):
-    def order(self, files: list[CardFile]) -> list[str]:
+    def order(self, files: list[OnCard]) -> list[str]:
         return [file.name for file in shooting_order(files)]
 
     def test_numbers_are_counted(self) -> None:

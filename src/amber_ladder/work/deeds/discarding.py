@@ -13,6 +13,7 @@ from amber_ladder.formats.rig_json import Strict
 from amber_ladder.settings import settings
 from amber_ladder.store import discards, rigs, tasks
 from amber_ladder.store.base import now
+from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.journal_models import Discard
@@ -20,7 +21,7 @@ from amber_ladder.store.models import Calibration, Part, Product, Rig, Specimen,
 from amber_ladder.work.journal import PERSON, specimen_of, threw_away
 
 KEPT_DAYS = 30
-Kind = Literal["specimen", "stack", "take", "merge", "rig", "part", "calibration"]
+Kind = Literal["specimen", "stack", "take", "merge", "rig", "part", "calibration", "card"]
 
 
 class DiscardEntry(Strict):
@@ -120,7 +121,7 @@ def _tasks(row: Any) -> list[Any]:
             return [task for take in row.takes for task in _tasks(take)]
         case Take():
             return [task for task in (row.task, *(one.task for one in row.products)) if task]
-        case Product() | Calibration():
+        case Product() | Calibration() | Card():
             return [row.task] if row.task else []
         case _:
             return []
@@ -134,6 +135,7 @@ _NAMES: dict[type[Any], Callable[[Any], str]] = {
     Rig: lambda row: f"rig {row.name}",
     Part: lambda row: f"{row.kind} {row.name}",
     Calibration: lambda row: f"calibration ({row.kind.replace('_', ' ')}) of {row.rig.name}",
+    Card: lambda row: f"card {row.name}",
 }
 
 

@@ -2,16 +2,18 @@
 
 import os
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.sorting.run import (
@@ -37,7 +39,7 @@ _WRAPPED_BELOW = 0.5
 
 
 @dataclass(frozen=True, slots=True)
-class CardFile:
+class OnCard:
     """A file of a card: its path under the card's folder, and what the camera noted."""
 
     name: str
@@ -52,7 +54,7 @@ def check_folder(folder: Path, progress: Progress) -> dict[str, Any]:
     return checked_json(sort_run(seen), seen, [*left, *damaged])
 
 
-def files_on(folder: Path) -> tuple[list[CardFile], list[LeftOut]]:
+def files_on(folder: Path) -> tuple[list[OnCard], list[LeftOut]]:
     """Picture files of a folder and those within it in the order they were shot, and those that cannot be taken.
 
     Links are not followed: what they lead to does not lie in the folder. Raises BadInput.
@@ -80,16 +82,16 @@ def files_on(folder: Path) -> tuple[list[CardFile], list[LeftOut]]:
             found.append(path)
     with ThreadPoolExecutor(max_workers=_THREADS) as pool:
         noted = list(pool.map(noted_in, found))
-    files = [CardFile(path.relative_to(folder).as_posix(), path, one) for path, one in zip(found, noted, strict=True)]
+    files = [OnCard(path.relative_to(folder).as_posix(), path, one) for path, one in zip(found, noted, strict=True)]
     return shooting_order(files), left
 
 
-def shooting_order(files: Sequence[CardFile]) -> list[CardFile]:
+def shooting_order(files: Sequence[OnCard]) -> list[OnCard]:
     """By time where every file has one, else by folder and number; numbers that wrapped around go on where they were.
 
     Where times are told in whole seconds, and within a burst, the numbers decide.
     """
-    by_name: list[CardFile] = []
+    by_name: list[OnCard] = []
     folders = sorted({_folder(file) for file in files}, key=natural_key)
     for folder in folders:
         by_name += _unwrapped([file for file in files if _folder(file) == folder])
@@ -99,16 +101,16 @@ def shooting_order(files: Sequence[CardFile]) -> list[CardFile]:
     return sorted(by_name, key=lambda file: _clock(file) or datetime.min)
 
 
-def _clock(file: CardFile) -> datetime | None:
+def _clock(file: OnCard) -> datetime | None:
     captured_at = file.noted.captured_at
     return captured_at.replace(tzinfo=None) if captured_at else None
 
 
-def _folder(file: CardFile) -> str:
+def _folder(file: OnCard) -> str:
     return file.name.rpartition("/")[0]
 
 
-def _unwrapped(files: list[CardFile]) -> list[CardFile]:
+def _unwrapped(files: list[OnCard]) -> list[OnCard]:
     """Files of one folder by number; after 9999 a camera begins anew."""
     files.sort(key=lambda file: natural_key(file.name))
     numbers = [_number(file) for file in files]
@@ -124,7 +126,7 @@ def _unwrapped(files: list[CardFile]) -> list[CardFile]:
     return files[at:] + files[:at]
 
 
-def _number(file: CardFile) -> int | None:
+def _number(file: OnCard) -> int | None:
     digits = re.findall(r"\d+", Path(file.name).stem)
     return int(digits[-1]) if digits and len(digits[-1]) == 4 else None
 
@@ -137,7 +139,13 @@ class _Opened:
     small: Small
 
 
-def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[SeenFile], list[LeftOut]]:
+Shown = Callable[[OnCard, NDArray[np.uint8]], None]
+"""Is given each file with its picture (H, W, 3), shrunk, as it lies in the file; by several threads."""
+
+
+def look_through(
+    files: Sequence[OnCard], progress: Progress, shown: Shown | None = None
+) -> tuple[list[SeenFile], list[LeftOut]]:
     """Look at every file once, and at each beside the one before it; memory hardly grows with their number."""
     length = min(_MOST_IN_PIECE, max(1, len(files) // _PIECES))
     pieces = [files[at : at + length] for at in range(0, len(files), length)]
@@ -146,7 +154,7 @@ def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[Se
     comparer, last, done = Comparer(), None, 0
     progress("look", 0, len(files))
     with ThreadPoolExecutor(max_workers=_THREADS) as pool:
-        for first, end, looked, unreadable in pool.map(_looked_through, pieces):
+        for first, end, looked, unreadable in pool.map(partial(_looked_through, shown=shown), pieces):
             if first and last is not None:
                 looked[0] = replace(looked[0], against=comparer.compare(last, first.small))
             seen += looked
@@ -158,7 +166,7 @@ def look_through(files: Sequence[CardFile], progress: Progress) -> tuple[list[Se
 
 
 def _looked_through(
-    files: Sequence[CardFile],
+    files: Sequence[OnCard], shown: Shown | None
 ) -> tuple[_Opened | None, _Opened | None, list[SeenFile], list[LeftOut]]:
     """A piece of the run: its first and last readable file, what was seen of all, and what could not be read."""
     comparer = Comparer()
@@ -168,7 +176,7 @@ def _looked_through(
     unreadable: list[LeftOut] = []
     for file in files:
         try:
-            opened = _opened(file)
+            opened = _opened(file, shown)
         except UnreadablePicture as error:
             unreadable.append(LeftOut(_printable(file.name), error.reason))
             continue
@@ -179,9 +187,11 @@ def _looked_through(
     return first, before, seen, unreadable
 
 
-def _opened(file: CardFile) -> _Opened:
+def _opened(file: OnCard, shown: Shown | None) -> _Opened:
     raw = file.path.suffix.lower() in RAW_NAMES
     shrunk = _raw_shrunk(file.path) if raw else read_shrunk(file.path, shrunk_by)
+    if shown:
+        shown(file, shrunk.rgb)
     look, small = look_at(shrunk.rgb, shrunk.factor)
     seen = SeenFile(
         _printable(file.name), _folder(file), shrunk.width_px, shrunk.height_px, shrunk.bits, _clock(file),

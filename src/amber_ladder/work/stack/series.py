@@ -132,11 +132,22 @@ def fills_sensor(shot: Shot, sensor: Sensor) -> bool:
 def _order(take: Take, sorting: Sorting) -> str:
     if sorting.depth_from == "reported":
         return "Nearest first, by where the rail said it was."
+    if take.source == "card":
+        return _order_on_card(take, planned=sorting.depth_from == "planned")
     if sorting.depth_from == "planned" and take.source == "files":
         return "By file name, taken to be one for each planned rung, nearest first."
     if sorting.depth_from == "planned":
         return "Nearest first, by where the rail was sent."
     return "By file name; which end is near is not known." if take.source != "bench" else "As they arrived."
+
+
+def _order_on_card(take: Take, *, planned: bool) -> str:
+    told = take.run or {}
+    if told["order"] == "unknown":
+        return "As they were shot; which end is near is not known."
+    shot = "" if told["order"] == "near-first" else ", though shot farthest first"
+    rungs = "; taken to be one for each planned rung" if planned else ""
+    return f"Nearest first{shot}, told from the pictures ({told['order_basis']}){rungs}."
 
 
 def _warnings(take: Take, shots: list[Shot], sorting: Sorting, sharp_um: float, sensor: Sensor) -> list[str]:

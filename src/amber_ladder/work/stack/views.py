@@ -97,7 +97,7 @@ class TakeView:
 
     id: int
     number: int
-    source: Literal["bench", "files", "folder"]
+    source: Literal["bench", "files", "folder", "card"]
     scene: str | None
     complete: bool
     repairable: bool
@@ -116,7 +116,7 @@ class TakeLine:
 
     id: int
     number: int
-    source: Literal["bench", "files", "folder"]
+    source: Literal["bench", "files", "folder", "card"]
     frames: int
     merges: int
     created_at: datetime

@@ -5,24 +5,29 @@ from amber_ladder.core.sorting.run._flags import Flag, Hole
 from amber_ladder.core.sorting.run._focus_order import FocusOrder
 from amber_ladder.core.sorting.run._look import Look, look_at, shrunk_by
 from amber_ladder.core.sorting.run._pair import Against, Comparer, Small
+from amber_ladder.core.sorting.run._proposal import Doubt, Proposal, propose
 from amber_ladder.core.sorting.run._split import Border
-from amber_ladder.core.sorting.run._stack import Run, Stack, sort_run
+from amber_ladder.core.sorting.run._stack import Run, Stack, sort_run, sort_take
 from amber_ladder.core.sorting.run._sweep import Thin
 
 __all__ = [
     "Against",
     "Border",
     "Comparer",
+    "Doubt",
     "Flag",
     "FocusOrder",
     "Hole",
     "Look",
+    "Proposal",
     "Run",
     "SeenFile",
     "Small",
     "Stack",
     "Thin",
     "look_at",
+    "propose",
     "shrunk_by",
     "sort_run",
+    "sort_take",
 ]

@@ -1,6 +1,6 @@
 """Where one take ends and the next begins, and what lies between them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from statistics import median
@@ -67,6 +67,14 @@ class Split:
     pieces: tuple[Piece, ...]
     borders: tuple[Border, ...]
     separators: tuple[int, ...]
+
+
+def piece_of(files: Sequence[SeenFile], strays: Mapping[int, str]) -> Piece:
+    """All of these files as one take, with what does not fit in (place → kind) as it was found in the whole run."""
+    return Piece(
+        tuple(range(len(files))), dict(strays),
+        is_by_hand(files, [place for place in range(len(files)) if place not in strays]),
+    )  # fmt: skip
 
 
 def split(files: Sequence[SeenFile]) -> Split:

@@ -1,13 +1,13 @@
 """A run of files as stacks: each with its order, its faults, what is worth keeping, and what is missing."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from amber_ladder.core.sorting.run._file import SeenFile
 from amber_ladder.core.sorting.run._flags import Flag, Hole, Judged, judge, out_of_focus
 from amber_ladder.core.sorting.run._focus_order import FocusOrder, focus_order
 from amber_ladder.core.sorting.run._order import Order, order_of
-from amber_ladder.core.sorting.run._split import Border, Piece, split
+from amber_ladder.core.sorting.run._split import Border, Piece, piece_of, split
 from amber_ladder.core.sorting.run._sweep import Sweep, Thin, sweep, thin
 
 
@@ -37,17 +37,28 @@ class Stack:
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """What a run of files turned out to be. ``separators`` are places of files that belong to no stack."""
+    """What a run of files turned out to be.
+
+    ``separators`` are places of files that belong to no stack; ``strays`` those within one that do not fit in, with
+    the kind: only the whole run tells.
+    """
 
     stacks: tuple[Stack, ...]
     borders: tuple[Border, ...]
     separators: tuple[int, ...]
+    strays: Mapping[int, str]
 
 
 def sort_run(files: Sequence[SeenFile]) -> Run:
     """Sort readable files, in the order they were shot, into stacks. An empty run has none."""
     found = split(files)
-    return Run(tuple(_stack(files, piece) for piece in found.pieces), found.borders, found.separators)
+    strays = {place: kind for piece in found.pieces for place, kind in piece.strays.items()}
+    return Run(tuple(_stack(files, piece) for piece in found.pieces), found.borders, found.separators, strays)
+
+
+def sort_take(files: Sequence[SeenFile], strays: Mapping[int, str]) -> Stack:
+    """Files of which a person says that they are one take. ``strays`` as a run told them, by places among these."""
+    return _stack(files, piece_of(files, strays))
 
 
 def _stack(files: Sequence[SeenFile], piece: Piece) -> Stack:

@@ -1,0 +1,128 @@
+"""A stack of a card becomes a take: its originals as frames, nearest first where that is known."""
+
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.formats.pictures import RAW_NAMES
+from amber_ladder.formats.rig_json import Strict
+from amber_ladder.store import cards, stacks
+from amber_ladder.store.card_models import Card, CardFile
+from amber_ladder.store.database import Session, transaction
+from amber_ladder.store.models import Frame, Stack, Take
+from amber_ladder.work.card.looks import noted_from
+from amber_ladder.work.card.views import CardStack, CardView, card_view
+from amber_ladder.work.journal import did
+from amber_ladder.work.stack.views import stack_ladder
+
+_NO_RUNG = frozenset(("duplicate", "odd_size"))
+"""Frames that were not shot on a rung of their own."""
+
+
+class AcceptEntry(Strict):
+    """Stacks of a card by their first files."""
+
+    stacks: Annotated[list[int], Field(min_length=1, max_length=2000)]
+
+
+def accept(card_id: int, entry: AcceptEntry) -> CardView:
+    """Make takes of stacks of a card: all that are named, or none. Raises NotFound, BadInput, Conflict."""
+    with transaction() as session:
+        card = cards.get(session, card_id, locked=True)
+        view = card_view(session, card)
+        by_first = {one.first: one for one in view.stacks}
+        rows = {file.id: file for file in cards.files_of(session, card_id)}
+        for first in entry.stacks:
+            one = by_first.get(first)
+            if one is None:
+                raise BadInput("this card has no such stack any more: load the page again", field="stacks")
+            if one.accepted is None:  # in another window meanwhile
+                _add_take(session, card, one, rows)
+        session.flush()
+        return card_view(session, card)
+
+
+def _add_take(session: Session, card: Card, one: CardStack, rows: dict[int, CardFile]) -> None:
+    if one.goes is None:
+        raise Conflict(f"nobody has said where the stack goes that begins with {rows[one.first].name}: choose it first")
+    files = [rows[number] for number in one.files]
+    if len(files) - len(one.left_out) < 2:
+        raise Conflict(f"fewer than two frames are left of the stack that begins with {files[0].name}")
+    if any(file.suffix in RAW_NAMES for file in files):
+        raise Conflict(
+            f"{files[0].name} is camera raw, which is merged from its development: ./ladder develop makes that, and "
+            "its folder can be brought in as a card"
+        )
+    stack = stacks.get_stack(session, one.goes.stack_id, locked=True)
+    take = Take(source=cards.SOURCE, complete=True, run=_run(card, one))
+    stacks.add_take(session, stack, take)
+    for frame in _frames(stack, one, files):
+        frame.take_id = take.id
+        session.add(frame)
+    session.flush()
+    session.expire(take)
+    did(session, f"take {take.number} of stack {stack.number} accepted from {card.name}", stack)
+
+
+def _run(card: Card, one: CardStack) -> dict[str, Any]:
+    """What is known of the take besides its frames, for the record and for whoever merges it."""
+    return {
+        "card_id": card.id, "card": card.name, "files": one.files, "order": one.order, "order_basis": one.order_basis,
+        "by_hand": one.by_hand, "near_reached": one.near, "far_reached": one.far,
+        "holes": [{"after": hole.after, "before": hole.before, "missing": hole.missing} for hole in one.holes],
+    }  # fmt: skip
+
+
+def _frames(stack: Stack, one: CardStack, files: list[CardFile]) -> list[Frame]:
+    """Nearest first where that is known, else as they were shot; on the plan's rungs where there is one for each."""
+    ordered = list(reversed(files)) if one.order == "far-first" else files
+    positions = rungs_for(stack, one, ordered)
+    left = {out.file: out.reason for out in one.left_out}
+    faults: dict[int, list[dict[str, str]]] = {}
+    for flag in one.flags:
+        faults.setdefault(flag.file, []).append({"kind": flag.kind, "reason": flag.reason})
+    names = _names(ordered)
+    return [
+        Frame(
+            place=place, name=names[file.id], sha256=file.sha256, suffix=file.suffix, bytes=file.bytes,
+            width_px=file.width_px, height_px=file.height_px, bits=file.bits, captured_at=_clock(file),
+            rung=positions.get(file.id, (None, None))[0], planned_um=positions.get(file.id, (None, None))[1],
+            left_out=left.get(file.id), faults=faults.get(file.id, []),
+        )
+        for place, file in enumerate(ordered)
+    ]  # fmt: skip
+
+
+def rungs_for(stack: Stack, one: CardStack, ordered: list[CardFile]) -> dict[int, tuple[int, float]]:
+    """For each file its rung and where that was planned (stage, µm); empty where nobody knows which is which.
+
+    Only where it is known which end is near, nothing is missing between, and there are as many files, or as many that
+    take part, as rungs: otherwise a plan's figure would pass for a fact.
+    """
+    if one.order == "unknown" or one.holes:
+        return {}
+    planned = stack_ladder(stack)[0].positions_um
+    copies = {flag.file for flag in one.flags if flag.kind in _NO_RUNG}
+    left = {out.file for out in one.left_out}
+    for on_rungs in (
+        [file for file in ordered if file.id not in copies],
+        [file for file in ordered if file.id not in left],
+    ):
+        if len(on_rungs) == len(planned):
+            return {file.id: (rung, planned[rung]) for rung, file in enumerate(on_rungs)}
+    return {}
+
+
+def _names(files: list[CardFile]) -> dict[int, str]:
+    """Names without folders; where two files share one, with them."""
+    bare = [file.name.rpartition("/")[2] for file in files]
+    return {
+        file.id: name if bare.count(name) == 1 else file.name.replace("/", " ")[-255:]
+        for file, name in zip(files, bare, strict=True)
+    }
+
+
+def _clock(file: CardFile) -> Any:
+    captured_at = noted_from(file.noted).captured_at
+    return captured_at.replace(tzinfo=None) if captured_at else None
