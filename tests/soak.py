@@ -59,7 +59,7 @@ def _one_run(station: Station, rig_id: int, number: int, victim: str, after_s: f
             reported[frame["id"]] = frame
         time.sleep(0.02)
     os.kill(station.pid(victim), signal.SIGKILL)
-    while _alive(station.pid(victim)):
+    while alive(station.pid(victim)):
         time.sleep(0.01)
     station.keep_up()
     if not wait_for_port(station.port, seconds=60):
@@ -70,7 +70,8 @@ def _one_run(station: Station, rig_id: int, number: int, victim: str, after_s: f
     return _compare(station, take, list(reported.values()), stack.ladder.frames)
 
 
-def _alive(pid: int) -> bool:
+def alive(pid: int) -> bool:
+    """Whether a process of ours still runs."""
     try:
         return os.waitid(os.P_PID, pid, os.WEXITED | os.WNOHANG | os.WNOWAIT) is None
     except ChildProcessError:

@@ -80,7 +80,8 @@ def _shots(_chosen: Namespace) -> int:
 def _soak(chosen: Namespace) -> int:
     if chosen.what == "station":
         return _script("tests.soak_station", "--minutes", chosen.minutes, "--seed", chosen.seed)
-    return _script("tests.soak", "--runs", chosen.runs, "--seed", chosen.seed)
+    script = "tests.soak_intake" if chosen.what == "intake" else "tests.soak"
+    return _script(script, "--runs", chosen.runs, "--seed", chosen.seed)
 
 
 def _benchmark(chosen: Namespace) -> int:
@@ -127,7 +128,7 @@ def _parser() -> argparse.ArgumentParser:
         named.set_defaults(do=do)
     commands.add_parser("shots").set_defaults(do=_shots)
     soaking = commands.add_parser("soak")
-    soaking.add_argument("what", nargs="?", choices=("runs", "station"), default="runs")
+    soaking.add_argument("what", nargs="?", choices=("runs", "station", "intake"), default="runs")
     soaking.add_argument("--runs", default="30")
     soaking.add_argument("--minutes", default="20")
     soaking.add_argument("--seed", default="1")

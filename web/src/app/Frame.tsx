@@ -47,6 +47,7 @@ export function Frame() {
           {!inside && (
             <nav aria-label="Places" className="flex items-stretch pl-4">
               <Place to="/">Cabinet</Place>
+              <Place to="/card">Card</Place>
               <Place to="/rigs">Rigs</Place>
             </nav>
           )}
@@ -59,6 +60,9 @@ export function Frame() {
             <>
               <Link to="/" className="inline-flex min-h-11 items-center hover:text-ink hover:underline">
                 Cabinet
+              </Link>
+              <Link to="/card" className="inline-flex min-h-11 items-center hover:text-ink hover:underline">
+                Card
               </Link>
               <Link to="/rigs" className="inline-flex min-h-11 items-center hover:text-ink hover:underline">
                 Rigs
@@ -94,11 +98,11 @@ export function Frame() {
   );
 }
 
-function Place({ to, children }: { to: "/" | "/rigs"; children: string }) {
+function Place({ to, children }: { to: "/" | "/card" | "/rigs"; children: string }) {
   return (
     <Link
       to={to}
-      activeOptions={{ exact: true }}
+      activeOptions={{ exact: to === "/" }}
       className="head flex items-center border-transparent border-b-[5px] border-t-[5px] px-4 text-[0.9375rem] text-ink2 hover:text-ink data-[status=active]:border-b-amber-fill data-[status=active]:text-ink"
     >
       {children}

@@ -25,6 +25,7 @@ export function Keys({ onDim }: { onDim: () => void }) {
   useCommands({
     keys: () => setOpen(true),
     cabinet: () => void navigate({ to: "/" }),
+    cards: () => void navigate({ to: "/card" }),
     rigs: () => void navigate({ to: "/rigs" }),
     dim: onDim,
     find: () => document.querySelector<HTMLElement>('input[type="search"]')?.focus(),

@@ -1,6 +1,8 @@
 import { createRootRoute, createRoute, createRouter, Navigate } from "@tanstack/react-router";
 import { lazy, Suspense } from "react";
 import { Cabinet } from "../places/cabinet/Cabinet";
+import { CardPage } from "../places/card/CardPage";
+import { Cards } from "../places/card/Cards";
 import { DiscardedPlace } from "../places/discarded/DiscardedPlace";
 import { Rigs } from "../places/rigs/Rigs";
 import { NewLadder, PlanStage } from "../stages/plan/PlanStage";
@@ -24,6 +26,15 @@ const root = createRootRoute({
 });
 
 const cabinet = createRoute({ getParentRoute: () => root, path: "/", component: Cabinet });
+const cards = createRoute({ getParentRoute: () => root, path: "/card", component: Cards });
+const oneCard = createRoute({
+  getParentRoute: () => root,
+  path: "/card/$cardId",
+  component: function OneCard() {
+    const cardId = Number(oneCard.useParams().cardId);
+    return <CardPage key={cardId} cardId={cardId} />;
+  },
+});
 const rigs = createRoute({ getParentRoute: () => root, path: "/rigs", component: Rigs });
 const discarded = createRoute({ getParentRoute: () => root, path: "/discarded", component: DiscardedPlace });
 const newLadder = createRoute({
@@ -87,7 +98,15 @@ function Fault({ error }: { error: unknown }) {
 
 export const router = createRouter({
   defaultErrorComponent: Fault,
-  routeTree: root.addChildren([cabinet, rigs, discarded, newLadder, stack.addChildren([stackIndex, stage])]),
+  routeTree: root.addChildren([
+    cabinet,
+    cards,
+    oneCard,
+    rigs,
+    discarded,
+    newLadder,
+    stack.addChildren([stackIndex, stage]),
+  ]),
 });
 
 declare module "@tanstack/react-router" {

@@ -9,6 +9,8 @@ export class Refusal extends Error {
   constructor(
     message: string,
     readonly fields: ReadonlyArray<{ field: string; message: string }> = [],
+    /** Nobody answered: the same request may succeed later. */
+    readonly silent = false,
   ) {
     super(message);
   }
@@ -32,7 +34,7 @@ async function answered<T>(request: Promise<Answer<T>>): Promise<T> {
   try {
     answer = await request;
   } catch {
-    throw new Refusal("The server does not answer. Is it still running? Nothing was changed.");
+    throw new Refusal("The server does not answer. Is it still running? Nothing was changed.", [], true);
   }
   if (answer.data !== undefined) return answer.data;
   if (answer.response.status === 401) for (const tell of signedOut) tell();
@@ -234,6 +236,44 @@ export const api = {
   discarded: () => answered(client.GET("/api/discards")),
   restore: (discard_id: number) =>
     answered(client.POST("/api/discards/{discard_id}/restore", { params: { path: { discard_id } } })),
+  cards: () => answered(client.GET("/api/cards")),
+  beginCard: (name: string) => answered(client.POST("/api/cards", { body: { name } })),
+  card: (card_id: number) => answered(client.GET("/api/cards/{card_id}", { params: { path: { card_id } } })),
+  addCardFile: (card_id: number, name: string, file: File) =>
+    answered(
+      client.PUT("/api/cards/{card_id}/files", {
+        params: { path: { card_id }, query: { name } },
+        ...asItIs(file),
+      }),
+    ),
+  lookAtCard: (card_id: number) =>
+    answered(client.POST("/api/cards/{card_id}/look", { params: { path: { card_id } } })),
+  fetchFolder: (card_id: number, folder: string) =>
+    answered(client.PUT("/api/cards/{card_id}/folder", { params: { path: { card_id } }, body: { folder } })),
+  setBorders: (card_id: number, add: number[], remove: number[]) =>
+    answered(
+      client.PUT("/api/cards/{card_id}/borders", { params: { path: { card_id } }, body: { add, remove } }),
+    ),
+  leaveFilesOut: (card_id: number, files: number[], reason?: string) =>
+    answered(
+      client.PUT("/api/cards/{card_id}/left-out", {
+        params: { path: { card_id } },
+        body: { files, ...(reason ? { reason } : {}) } as Schemas["LeftOutEntry"],
+      }),
+    ),
+  takeFilesBack: (card_id: number, files: number[]) =>
+    answered(
+      client.PUT("/api/cards/{card_id}/taken-back", { params: { path: { card_id } }, body: { files } }),
+    ),
+  setGoes: (card_id: number, first: number, stack_id: number | null) =>
+    answered(
+      client.PUT("/api/cards/{card_id}/stacks/{first}/goes", {
+        params: { path: { card_id, first } },
+        body: { stack_id },
+      }),
+    ),
+  acceptStacks: (card_id: number, stacks: number[]) =>
+    answered(client.POST("/api/cards/{card_id}/accept", { params: { path: { card_id } }, body: { stacks } })),
   /** Send one original as it is. */
   addFile: (take_id: number, file: File) =>
     answered(
@@ -272,11 +312,17 @@ export type TestFrame = NonNullable<Bench["test_frame"]>;
 export type Preflight = Answered<"preflight">[number];
 export type PlanPreview = Answered<"tryPlan">;
 export type Way = Answered<"otherWays">[number];
+export type Card = Answered<"card">;
+export type CardLine = Answered<"cards">[number];
+export type CardFile = Card["files"][number];
+export type CardStack = Card["stacks"][number];
 export type Discarded = Answered<"discarded">[number];
 export type Ladder = Stack["ladder"];
 export type RigDefinition = Schemas["RigJson"];
 export type Plan = Schemas["LadderRequestJson"];
 export type Subject = Schemas["SubjectEntry"];
+
+export const cardFileUrl = (id: number, file: "thumb.jpg" | "picture.jpg") => `/api/card-files/${id}/${file}`;
 
 export type PictureKind = "composite" | "depth" | "frame";
 export const pictureUrl = (

@@ -1,5 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
-import type { Calibration, Frame, Queued, Stack, Task } from "./api";
+import type { Calibration, Card, Frame, Queued, Stack, Task } from "./api";
 
 const ENDED = new Set(["done", "failed", "stopped"]);
 
@@ -29,7 +29,17 @@ export function withFrame(stack: Stack, takeId: number, frame: Frame): Stack {
 
 /** Fetch anew what people change; pictures and what was reckoned from them stay as they are. */
 export function refresh(queries: QueryClient) {
-  for (const key of ["deeds", "discards", "cabinet", "stack", "rigs", "parts", "calibrations"])
+  for (const key of [
+    "deeds",
+    "discards",
+    "cabinet",
+    "stack",
+    "rigs",
+    "parts",
+    "calibrations",
+    "cards",
+    "card",
+  ])
     void queries.invalidateQueries({ queryKey: [key] });
 }
 
@@ -44,6 +54,12 @@ export function listen(queries: QueryClient): () => void {
         all?.map((one) => (one.task?.id === task.id ? { ...one, task } : one)),
       );
       if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
+    }
+    if (task.kind === "card") {
+      queries.setQueriesData<Card>({ queryKey: ["card"] }, (card) =>
+        card?.task?.id === task.id ? { ...card, task } : card,
+      );
+      if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: ["card"] });
     }
     const before = queries.getQueryData<Queued[]>(["queue"])?.find((one) => one.task.id === task.id);
     queries.setQueryData<Queued[]>(["queue"], (all) =>

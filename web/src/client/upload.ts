@@ -43,19 +43,31 @@ export async function upload(
   return state;
 }
 
+/** A file with its path, as it lay where it came from. */
+export interface Placed {
+  path: string;
+  file: File;
+}
+
+/** The files of a file dialog, with their folders where a folder was chosen. */
+export const chosen = (files: Iterable<File>): Placed[] =>
+  [...files].map((file) => ({ path: file.webkitRelativePath || file.name, file }));
+
 /** The files of a drop, folders opened one level after the other. */
-export async function dropped(transfer: DataTransfer): Promise<File[]> {
+export async function dropped(transfer: DataTransfer): Promise<Placed[]> {
   const entries = [...transfer.items]
     .map((item) => item.webkitGetAsEntry())
     .filter((entry) => entry !== null);
-  if (entries.length === 0) return [...transfer.files];
+  if (entries.length === 0) return chosen(transfer.files);
   const found = await Promise.all(entries.map(filesIn));
   return found.flat();
 }
 
-async function filesIn(entry: FileSystemEntry): Promise<File[]> {
-  if (entry.isFile)
-    return [await new Promise<File>((take, fail) => (entry as FileSystemFileEntry).file(take, fail))];
+async function filesIn(entry: FileSystemEntry): Promise<Placed[]> {
+  if (entry.isFile) {
+    const file = await new Promise<File>((take, fail) => (entry as FileSystemFileEntry).file(take, fail));
+    return [{ path: entry.fullPath.replace(/^\//, ""), file }];
+  }
   const reader = (entry as FileSystemDirectoryEntry).createReader();
   const inside: FileSystemEntry[] = [];
   // A reader hands out a hundred entries at a time until there are no more.

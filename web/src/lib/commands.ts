@@ -4,6 +4,7 @@ export const GROUPS = {
   stack: "In a stack",
   picture: "In a picture",
   shoot: "On Shoot",
+  card: "On Card",
 } as const;
 export type Group = keyof typeof GROUPS;
 
@@ -23,6 +24,7 @@ const define = <Id extends string>(all: Record<Id, Definition>) => all;
 export const COMMANDS = define({
   keys: { group: "everywhere", key: "?", label: "Show these keys" },
   cabinet: { group: "everywhere", key: "c", label: "To the cabinet" },
+  cards: { group: "everywhere", key: "C", label: "To the cards" },
   rigs: { group: "everywhere", key: "r", label: "To the rigs" },
   find: { group: "everywhere", key: "/", label: "Find, in the cabinet" },
   undo: { group: "everywhere", key: "u", label: "Undo what was done last" },
@@ -58,6 +60,15 @@ export const COMMANDS = define({
   grid: { group: "shoot", key: "g", label: "Grid" },
   border: { group: "shoot", key: "w", label: "Loose border" },
   loupe: { group: "shoot", key: "l", label: "Loupe" },
+  nextFile: { group: "card", key: "ArrowRight", label: "Next file", repeats: true },
+  fileBefore: { group: "card", key: "ArrowLeft", label: "File before", repeats: true },
+  nextDoubt: { group: "card", key: "n", label: "Next file in doubt" },
+  tear: { group: "card", key: "t", label: "Border here, or none" },
+  leaveOut: { group: "card", key: "x", label: "Leave out, or take back" },
+  closer: { group: "card", key: "l", label: "Loupe" },
+  blink: { group: "card", key: " ", label: "Blink with the file before, while held", held: true },
+  accept: { group: "card", key: "a", label: "Accept this stack" },
+  acceptAll: { group: "card", key: "A", label: "Accept all without doubt" },
 } satisfies Record<string, Definition>);
 
 export type CommandId = keyof typeof COMMANDS;
@@ -114,11 +125,19 @@ export function whyNot(keys: Keys, id: CommandId, key: string): string | null {
 
 /** What a key is called on the sheet. */
 export function keyName(key: string): string {
-  return key === " " ? "Space" : key;
+  return NAMES[key] ?? key;
 }
+
+const NAMES: Readonly<Record<string, string>> = { " ": "Space", ArrowLeft: "←", ArrowRight: "→" };
+/** Groups that are never on the page together; all else may be. */
+const APART: ReadonlyArray<readonly [Group, Group]> = [
+  ["picture", "shoot"],
+  ["card", "stack"],
+  ["card", "picture"],
+  ["card", "shoot"],
+];
 
 function meet(one: CommandId, other: CommandId): boolean {
   const places: Group[] = [COMMANDS[one].group, COMMANDS[other].group];
-  // Pictures are not on Shoot; all else may be on the page at the same time.
-  return !(places.includes("picture") && places.includes("shoot"));
+  return !APART.some(([first, second]) => places.includes(first) && places.includes(second));
 }

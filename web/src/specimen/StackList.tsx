@@ -15,7 +15,12 @@ interface Props {
   takeId?: number;
 }
 
-const SOURCES = { bench: "at the bench", files: "own files", folder: "by hand" } as const;
+const SOURCES = {
+  bench: "at the bench",
+  files: "own files",
+  folder: "by hand",
+  card: "from a card",
+} as const;
 
 /** Every stack of a specimen with every take, and what each holds: a way to all work that was ever done. */
 export function StackList({ specimen, stacks, stackId, takeId }: Props) {

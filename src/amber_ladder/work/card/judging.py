@@ -12,6 +12,8 @@ from amber_ladder.store.database import Session
 from amber_ladder.work.card.looks import seen_file
 
 _BY_HAND = "set by hand"
+_JUDGED_AS = 1
+"""Goes up when stacks are judged otherwise, or told in another form: those that were judged before are judged anew."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +93,7 @@ def sorted_card(session: Session, card: Card) -> Sorted:
 
 def key_of(piece: Sequence[int]) -> str:
     """The same for the same files in the same order, and for no others."""
-    return sha256(" ".join(map(str, piece)).encode()).hexdigest()[:24]
+    return sha256(" ".join(map(str, (_JUDGED_AS, *piece))).encode()).hexdigest()[:24]
 
 
 def stack_json(stack: Stack, order: Sequence[int]) -> dict[str, Any]:
@@ -111,6 +113,7 @@ def stack_json(stack: Stack, order: Sequence[int]) -> dict[str, Any]:
         "holes": [
             {"after": order[one.after], "before": order[one.before], "missing": one.missing} for one in stack.holes
         ],
+        "passed": list(stack.passed),
         "near": stack.near,
         "far": stack.far,
         "thin": {"every": stack.thin.every, "worst_blur_px": round(stack.thin.worst_blur_px, 2)}

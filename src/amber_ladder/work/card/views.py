@@ -81,13 +81,17 @@ class ThinView:
 
 @dataclass(frozen=True, slots=True)
 class CardStack:
-    """One of the stacks that a card becomes; its first file names it. ``accepted`` is the take that it became."""
+    """One of the stacks that a card becomes; its first file names it. ``accepted`` is the take that it became.
+
+    ``passed`` says of the end that was shot first, and of the last, whether focus went on to where nothing is sharp.
+    """
 
     first: int
     files: list[int]
     by_hand: bool
     order: Literal["near-first", "far-first", "unknown"]
     order_basis: str
+    passed: list[bool | None]
     near: bool | None
     far: bool | None
     flags: list[FlagView]
@@ -218,7 +222,8 @@ def _card_stack(
     if len(piece) - len(left) < 2:
         doubts = [DoubtView(piece[0], "fewer than two frames are left: there is nothing to merge"), *doubts]
     return CardStack(
-        piece[0], piece, judged["by_hand"], judged["order"], judged["order_basis"], judged["near"], judged["far"],
+        piece[0], piece, judged["by_hand"], judged["order"], judged["order_basis"], judged["passed"],
+        judged["near"], judged["far"],
         [FlagView(**one) for one in judged["flags"]], [HoleView(**one) for one in judged["holes"]],
         ThinView(**judged["thin"]) if judged["thin"] else None, left, doubts, goes,
         AcceptedView(take.stack_id, take.id, _label(take.stack, take)) if take else None,

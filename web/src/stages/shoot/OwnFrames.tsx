@@ -58,7 +58,7 @@ export function OwnFrames({ stack, take, onChange, onDone }: Props) {
         onDrop={(event) => {
           event.preventDefault();
           setOver(false);
-          if (!busy) void dropped(event.dataTransfer).then(add);
+          if (!busy) void dropped(event.dataTransfer).then((placed) => add(placed.map(({ file }) => file)));
         }}
       >
         <p className="mb-2 text-[0.9375rem] text-ink2">
