@@ -57,7 +57,8 @@ function LastDeed({ last, onDone }: Props) {
           {undo.isError && <Notice kind="fault">{undo.error.message}</Notice>}
           <Button
             className="mt-2"
-            disabled={undo.isPending}
+            // While it is looked up anew, what is shown may not be the last any more.
+            disabled={undo.isPending || last.isFetching}
             onClick={() => last.data && undo.mutate(last.data.id)}
           >
             Undo this

@@ -43,7 +43,10 @@ function Opened({ card }: { card: Card }) {
   const bring = useBringing();
   const [bringing, setBringing] = useState(false);
   const tape = useMemo(() => tapeOf(card), [card]);
-  const keep = (view: Card) => queries.setQueryData<Card>(["card", card.id], view);
+  const keep = (view: Card) => {
+    queries.setQueryData<Card>(["card", card.id], view);
+    void queries.invalidateQueries({ queryKey: ["deeds"] });
+  };
   const change = useMutation({ mutationFn: (order: () => Promise<Card>) => order(), onSuccess: keep });
   const stop = useMutation({ mutationFn: (id: number) => api.stop(id) });
   const looking = card.task && ["waiting", "running"].includes(card.task.state);
@@ -178,12 +181,13 @@ interface SortingProps {
 }
 
 function Sorting({ card, tape, busy, act, accept }: SortingProps) {
-  const [asked, setCursor] = useState<number>();
   const [anchor, setAnchor] = useState<number>();
   const [close, setClose] = useState(false);
   const [blinking, setBlinking] = useState(false);
   const doubts = doubtful(tape, card);
-  const cursor = asked !== undefined && tape.place.has(asked) ? asked : (doubts[0] ?? tape.files[0]?.id);
+  // What is in doubt is put in front when the card is opened; after that it stays where a person is.
+  const [asked, setCursor] = useState(doubts[0] ?? tape.files[0]?.id);
+  const cursor = asked !== undefined && tape.place.has(asked) ? asked : tape.files[0]?.id;
   const at = cursor === undefined ? 0 : (tape.place.get(cursor) ?? 0);
   const file = tape.files[at];
   const stack = cursor === undefined ? undefined : tape.stackOf.get(cursor);

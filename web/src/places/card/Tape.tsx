@@ -109,7 +109,7 @@ function Line({ tape, cursor, chosen, heights, top, row, from, to, onChoose, onM
           const reason = tape.reasons.get(file.id);
           const flags = stack?.flags.filter((flag) => flag.file === file.id) ?? [];
           const separator = tape.separators.has(file.id);
-          const said = separator ? "separator" : said_of(reason, flags);
+          const said = separator ? "separator" : saidOf(reason, flags);
           const here = file.id === cursor;
           return (
             <div
@@ -184,13 +184,12 @@ function labelled(tape: TapeOf, files: TapeOf["files"], i: number): boolean {
   return flagged(i) && !flagged(i - 1) && !(i > 1 && flagged(i - 2) && labelled(tape, files, i - 2));
 }
 
-function said_of(reason: string | undefined, flags: CardStack["flags"]): string {
-  return [
-    reason && `left out: ${reason}`,
-    ...flags.map((flag) => flag.reason).filter((one) => one !== reason),
-  ]
-    .filter(Boolean)
-    .join("; ");
+/** What there is to say of a file, in full. */
+function saidOf(reason: string | undefined, flags: CardStack["flags"]): string {
+  const wrong = flags.map((flag) => `${flagWords(flag)}: ${flag.reason}`);
+  const only =
+    reason && !flags.some((flag) => flag.reason === reason) ? `left out: ${reason}` : reason && "left out";
+  return [only, ...wrong].filter(Boolean).join("; ");
 }
 
 interface TearProps {
