@@ -1,8 +1,10 @@
 """Sort."""
 
 from fastapi import APIRouter
+from fastapi.responses import Response
 
 from amber_ladder.api.problems import RESPONSES
+from amber_ladder.formats.development_json import DevelopmentJson
 from amber_ladder.work import sort
 from amber_ladder.work.stack.views import TakeView
 
@@ -19,3 +21,15 @@ def leave_out(frame_id: int, entry: sort.LeaveOutEntry) -> TakeView:
 def take_back(frame_id: int) -> TakeView:
     """Take a frame back that was left out."""
     return sort.take_back(frame_id)
+
+
+@router.put("/takes/{take_id}/development")
+def set_development(take_id: int, entry: sort.DevelopmentEntry) -> TakeView:
+    """Set how all frames of a take are developed."""
+    return sort.set_development(take_id, entry)
+
+
+@router.post("/takes/{take_id}/frames/{frame_id}/developed", response_class=Response)
+def preview(take_id: int, frame_id: int, entry: DevelopmentJson) -> Response:
+    """One frame, developed so."""
+    return Response(sort.preview(take_id, frame_id, entry), media_type="image/jpeg")

@@ -28,6 +28,7 @@ class FrameStore:
         self._arriving = data / "arriving"
         self._products = data / "products"
         self._tiles = data / "tiles"
+        self._developed = data / "developed"
         for folder in (self._originals, self._arriving, self._products, self._tiles):
             folder.mkdir(parents=True, exist_ok=True)
 
@@ -92,6 +93,11 @@ class FrameStore:
     def product_folder(self, product_id: int) -> Path:
         """Where the files of a merge, or of what else a stage made, belong."""
         return self._products / f"{product_id:06d}"
+
+    def developed_folder(self) -> Path:
+        """Where developed frames are kept by what they were made of; they can be made again at any time."""
+        self._developed.mkdir(exist_ok=True)
+        return self._developed
 
     def tiles_folder(self, key: str) -> Path:
         """Where a picture's tiles belong; they can be made again at any time."""

@@ -226,6 +226,7 @@ class Take(Discardable, Base):
 
     ``run`` is what the bench was asked for: the rungs of its own ladder, or a burst into the watched folder;
     ``devices`` how the bench was configured for it, None for a person's own files and where nobody noted it.
+    ``development`` is how all its frames are developed (DEVELOPMENT.json), None for as they are.
     """
 
     __tablename__ = "take"
@@ -243,6 +244,7 @@ class Take(Discardable, Base):
     complete: Mapped[bool] = mapped_column(default=False)
     run: Mapped[dict[str, Any] | None]
     devices: Mapped[dict[str, Any] | None]
+    development: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     stack: Mapped[Stack] = relationship(back_populates="takes")
@@ -272,7 +274,7 @@ class Frame(Base):
             "frame",
             place="place >= 0",
             sha256="sha256 ~ '^[0-9a-f]{64}$'",
-            suffix="suffix in ('.jpg', '.png', '.tif')",
+            suffix="suffix ~ '^[.][a-z0-9]{2,4}$'",
             picture="bytes > 0 and width_px > 0 and height_px > 0 and bits in (8, 16)",
             rung="rung >= 0",
         ),
@@ -308,7 +310,7 @@ class Sorting(Base):
 
     ``series`` lists frame numbers with their depth in the medium (µm from the nearest, null where unknown), nearest
     first where that is known. ``left_out`` lists the others with the reason. ``depth_from`` is what depths rest on:
-    positions that the rail "reported", or merely those that were "planned".
+    positions that the rail "reported", or merely those that were "planned". ``development`` is that of the take then.
     """
 
     __tablename__ = "sorting"
@@ -320,6 +322,7 @@ class Sorting(Base):
     series: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
     left_out: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     depth_from: Mapped[str | None] = mapped_column(String(10))
+    development: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     made_at: Mapped[datetime] = mapped_column(default=now)
 
     take: Mapped[Take] = relationship(back_populates="sortings")

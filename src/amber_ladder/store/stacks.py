@@ -123,7 +123,7 @@ def keep_sorting(session: Session, take: Take, sorting: Sorting) -> Sorting:
     """Keep a sorting under the take's next number; one that is like the latest is that one."""
     latest = session.scalar(select(Sorting).where(Sorting.take_id == take.id).order_by(Sorting.number.desc()).limit(1))
     if latest is not None and all(
-        getattr(latest, name) == getattr(sorting, name) for name in ("series", "left_out", "depth_from")
+        getattr(latest, name) == getattr(sorting, name) for name in ("series", "left_out", "depth_from", "development")
     ):
         return latest
     sorting.take_id, sorting.number = take.id, (latest.number if latest else 0) + 1

@@ -15,7 +15,7 @@ from amber_ladder.store.models import Calibration, Frame, Part, Product, Rig, Sp
 PERSON: ContextVar[str | None] = ContextVar("person", default=None)
 """Who asks, None where the station knows no names."""
 
-Row = Specimen | Stack | Frame | Rig | Part | Calibration | Card
+Row = Specimen | Stack | Take | Frame | Rig | Part | Calibration | Card
 ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
     "specimen": (
         Specimen,
@@ -23,6 +23,7 @@ ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
          "height_mm", "depth_mm"),
     ),
     "stack": (Stack, ("rig_id", "rig_name", "rig_version", "rig", "plan", "scale", "counted_merge_id")),
+    "take": (Take, ("development",)),
     "frame": (Frame, ("left_out",)),
     "rig": (Rig, ("name", "definition", "parts", "on_bench_at", "flash_power")),
     "part": (Part, ("kind", "name", "definition")),
@@ -94,7 +95,7 @@ def _only(these: dict[str, Any], others: dict[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in these.items() if others[name] != value}
 
 
-def specimen_of(row: Row | Take | Product) -> int | None:
+def specimen_of(row: Row | Product) -> int | None:
     """The specimen that a row belongs to; None for rigs, parts, calibrations and cards."""
     match row:
         case Specimen():

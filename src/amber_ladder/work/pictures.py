@@ -8,8 +8,8 @@ from typing import Any, Literal
 from numpy.typing import NDArray
 
 from amber_ladder.errors import NotFound
-from amber_ladder.formats.pictures import read_picture
-from amber_ladder.formats.tiles import composite_picture, depth_picture, make_tiles, small_jpeg
+from amber_ladder.formats.shown import read_shown, small_shown
+from amber_ladder.formats.tiles import composite_picture, depth_picture, make_tiles
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
@@ -27,12 +27,12 @@ def tiles_folder(kind: PictureKind, number: int) -> Path:
     if kind != "frame":
         return _product_tiles(store, kind, number)
     path, sha256 = _original(store, number)
-    return _made(store.tiles_folder(f"frame-{sha256}"), lambda: read_picture(path))
+    return _made(store.tiles_folder(f"frame-{sha256}"), lambda: read_shown(path))
 
 
 def frame_thumb(number: int) -> bytes:
     """A JPEG of a frame, a few dozen pixels high, straight from the original. Raises NotFound."""
-    return small_jpeg(_original(FrameStore(settings().data), number)[0], THUMB_PX)
+    return small_shown(_original(FrameStore(settings().data), number)[0], THUMB_PX)
 
 
 def prepare_tiles(store: FrameStore, product_id: int) -> None:

@@ -13,7 +13,7 @@ from amber_ladder.work import card, deeds, plan
 from amber_ladder.work.card.views import CardStack
 from amber_ladder.work.deeds.discarding import remove_old
 from amber_ladder.work.stack.views import StackView
-from tests.support.cards import LENS, brought_in, three_takes
+from tests.support.cards import LENS, Sorted, brought_in, three_takes
 from tests.support.station import database
 from tests.support.takes import have_done, new_stack
 
@@ -94,6 +94,9 @@ class BroughtIn(unittest.TestCase):
 class TakenApart(unittest.TestCase):
     """What the files told stands in the card, by their numbers."""
 
+    truth: Sorted
+    card: card.CardView
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.truth, cls.card = three_takes(), brought_in()
@@ -138,6 +141,8 @@ class TakenApart(unittest.TestCase):
 
 class ChangedByHand(unittest.TestCase):
     """A person's word goes before what the files told, and can be taken back, step by step."""
+
+    number: int
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -204,6 +209,8 @@ class ChangedByHand(unittest.TestCase):
 
 class Accepted(unittest.TestCase):
     """A stack becomes a take of a planned ladder: what is known goes with it, and nothing else."""
+
+    number: int
 
     @classmethod
     def setUpClass(cls) -> None:

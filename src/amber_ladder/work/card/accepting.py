@@ -5,7 +5,6 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from amber_ladder.errors import BadInput, Conflict
-from amber_ladder.formats.pictures import RAW_NAMES
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import cards, stacks
 from amber_ladder.store.card_models import Card, CardFile
@@ -49,11 +48,6 @@ def _add_take(session: Session, card: Card, one: CardStack, rows: dict[int, Card
     files = [rows[number] for number in one.files]
     if len(files) - len(one.left_out) < 2:
         raise Conflict(f"fewer than two frames are left of the stack that begins with {files[0].name}")
-    if any(file.suffix in RAW_NAMES for file in files):
-        raise Conflict(
-            f"{files[0].name} is camera raw, which is merged from its development: ./ladder develop makes that, and "
-            "its folder can be brought in as a card"
-        )
     stack = stacks.get_stack(session, one.goes.stack_id, locked=True)
     take = Take(source=cards.SOURCE, complete=True, run=_run(card, one))
     stacks.add_take(session, stack, take)

@@ -2,12 +2,10 @@
 
 from pathlib import Path
 
-import numpy as np
-
 from amber_ladder.core.developing import upright
 from amber_ladder.errors import NotFound
-from amber_ladder.formats.pictures import RAW_NAMES, read_picture
-from amber_ladder.formats.tiles import full_jpeg, small_jpeg, small_jpeg_of
+from amber_ladder.formats.shown import read_shown, small_shown
+from amber_ladder.formats.tiles import full_jpeg
 from amber_ladder.settings import settings
 from amber_ladder.store import cards
 from amber_ladder.store.database import transaction
@@ -21,8 +19,7 @@ def thumb_of(file_id: int) -> bytes:
         thumb = cards.get_file(session, file_id, with_thumb=True).thumb
     if thumb is not None:
         return thumb
-    path, _ = _original(file_id)
-    return small_jpeg_of(_raw(path, half_size=True), THUMB_PX) if _is_raw(path) else small_jpeg(path, THUMB_PX)
+    return small_shown(_original(file_id)[0], THUMB_PX)
 
 
 def picture_of(file_id: int) -> bytes | Path:
@@ -33,18 +30,7 @@ def picture_of(file_id: int) -> bytes | Path:
     path, orientation = _original(file_id)
     if path.suffix == ".jpg":
         return path
-    return full_jpeg(upright(_raw(path, half_size=False) if _is_raw(path) else read_picture(path), orientation))
-
-
-def _is_raw(path: Path) -> bool:
-    return path.suffix in RAW_NAMES
-
-
-def _raw(path: Path, *, half_size: bool) -> np.ndarray[tuple[int, ...], np.dtype[np.uint8]]:
-    # Here: most cards hold no raw, and need not load what it takes.
-    from amber_ladder.formats.raw import shown_raw
-
-    return shown_raw(path, half_size=half_size)
+    return full_jpeg(upright(read_shown(path), orientation))
 
 
 def _original(file_id: int) -> tuple[Path, int]:

@@ -9,7 +9,7 @@ from amber_ladder.work.merge.patches import PatchEntry, try_patch
 
 MERGING = LongWork(
     KIND,
-    {"fetch": (0.0, 0.0), "register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)},
+    {"fetch": (0.0, 0.0), "develop": (0.0, 0.0), "register": (0.0, 0.45), "merge": (0.45, 0.5), "save": (0.95, 0.05)},
     by_worker=merge_take,
     elsewhere=merge_elsewhere,
 )

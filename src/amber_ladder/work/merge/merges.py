@@ -20,6 +20,7 @@ from amber_ladder.store.models import Product, Sorting, Take, Task
 from amber_ladder.store.queue import ANYWHERE, AT_ONCE, enqueue
 from amber_ladder.work.journal import did
 from amber_ladder.work.long_work import Finish
+from amber_ladder.work.merge.developed import OneFrame, developed, needs_development, one_frame
 from amber_ladder.work.merge.growth import learnt_growth
 from amber_ladder.work.on_disk.merging import RESULTS, MergeSettings, merge_frames
 from amber_ladder.work.pictures import prepare_tiles
@@ -60,9 +61,15 @@ class MergeEntry(Strict):
 
 @dataclass(frozen=True, slots=True)
 class Series:
-    """The frames of a sorting, with their depths in the medium where known, and the scale if it is theirs."""
+    """The frames of a sorting, with their depths in the medium where known, and the scale if it is theirs.
+
+    ``originals`` are the same frames as the database knows them, ``development`` how they are developed, as a take
+    keeps it.
+    """
 
     frames: StoredFrames
+    originals: list[OneFrame]
+    development: dict[str, Any] | None
     left_out: list[LeftOut]
     depths_um: list[float] | None
     depth_from: str | None
@@ -111,8 +118,9 @@ def merged_into(store: FrameStore, task_id: int, progress: Progress) -> tuple[in
         others = stacks.latest_on_rig(session, merge.take.stack, _LEARNT_FROM)
         grows = learnt_growth(merge.take.stack, others) if series.rig else None
         alike = [one.id for one in merge.take.merges if one.sorting_id == merge.sorting_id and one.report]
+    frames = developed_frames(store, series, progress)
     report = merge_frames(
-        series.frames,
+        frames,
         series.left_out,
         store.product_folder(merge_id),
         replace(entry.settings(), um_per_px=series.um_per_px, rig=series.rig, grows=grows),
@@ -122,6 +130,13 @@ def merged_into(store: FrameStore, task_id: int, progress: Progress) -> tuple[in
         earlier=[store.product_folder(one) for one in alike],
     )
     return merge_id, report
+
+
+def developed_frames(store: FrameStore, series: Series, progress: Progress) -> StoredFrames:
+    """The frames of a series as they are merged. Raises BadInput, UnreadablePicture, StorageFull."""
+    if not needs_development([one.path for one in series.originals], series.development):
+        return series.frames
+    return developed(store, series.originals, series.development, progress)
 
 
 def merge_of(session: Session, task_id: int) -> Product:
@@ -152,6 +167,7 @@ def _sorting(take: Take) -> Sorting:
             for number, reason in found.left_out
         ],
         depth_from=found.depth_from,
+        development=take.development,
     )
 
 
@@ -166,10 +182,12 @@ def series_of(store: FrameStore, merge: Product) -> Series:
     kept = [by_id[one["frame_id"]] for one in sorting.series]
     first, shot = kept[0]
     info = PictureInfo("", first.width_px, first.height_px, first.bits, None)
-    paths = [store.original(frame.sha256, frame.suffix) for frame, _ in kept]
-    frames = StoredFrames(paths, [frame.name for frame, _ in kept], info)
+    originals = [one_frame(store, frame) for frame, _ in kept]
+    frames = StoredFrames([one.path for one in originals], [one.name for one in originals], info)
     depths = [one["depth_um"] for one in sorting.series] if sorting.depth_from else None
     rig = stack_rig(take.stack).to_core()
     whole = fills_sensor(shot, rig.sensor)
     scale = scale_of(take.stack).um_per_px if whole else None
-    return Series(frames, left_out, depths, sorting.depth_from, scale, rig if whole else None)
+    return Series(
+        frames, originals, sorting.development, left_out, depths, sorting.depth_from, scale, rig if whole else None
+    )

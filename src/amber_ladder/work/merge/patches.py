@@ -2,10 +2,12 @@
 
 import threading
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from typing import Annotated
 
 from pydantic import Field
 
+from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import Patch, Survey
 from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.formats.rig_json import Strict
@@ -16,7 +18,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.work.merge.merges import MergeEntry, Series, series_of
+from amber_ladder.work.merge.merges import MergeEntry, Series, developed_frames, series_of
 from amber_ladder.work.on_disk.merging import style_of
 
 MOST_PX = 512
@@ -89,9 +91,11 @@ def try_patch(merge_id: int, entry: PatchEntry) -> bytes:
         if made.moved != entry.settings.moved:
             raise BadInput("from which side what moved is shown is decided for the whole picture", field="moved")
         crop = merge.report["crop"]
-        series = series_of(FrameStore(settings().data), merge)
+        store = FrameStore(settings().data)
+        series = series_of(store, merge)
     x, y, width, height = entry.box
     right, bottom = crop["x"] + crop["width"], crop["y"] + crop["height"]
     if x < crop["x"] or y < crop["y"] or x + width > right or y + height > bottom:
         raise BadInput("the patch reaches beyond what all frames share: draw it within the dashed line")
+    series = replace(series, frames=developed_frames(store, series, no_progress))
     return _ONE_AT_A_TIME.submit(_BENCH.merged, merge_id, series, entry).result()

@@ -44,9 +44,10 @@ _THREADS = 2
 
 
 @dataclass(frozen=True, slots=True)
-class _Frame:
+class Undeveloped:
     """A frame to be developed: is it raw, how large it is as it lies in its file, and its own orientation."""
 
+    name: str
     path: Path
     raw: bool
     width_px: int
@@ -55,40 +56,76 @@ class _Frame:
     orientation: int
 
 
+class Developer:
+    """Develops frames of one stack, all alike. Raises BadInput for settings that none of them allows.
+
+    As shot is the white balance of the first raw frame, for all of them; other frames have theirs in them. Frames of
+    one stack lie alike: ``orientation`` (EXIF) is given to all.
+    """
+
+    def __init__(
+        self,
+        frames: Sequence[Undeveloped],
+        settings: Development,
+        white_balance: WhiteBalance | Multipliers,
+        *,
+        orientation: int,
+    ) -> None:
+        settings.checked()
+        _check_one_kind(frames)
+        self.strange_profile = _strange_profile(frames)
+        if self.strange_profile and settings.tone == "linear":
+            raise BadInput(
+                f"the frames carry the colour profile {self.strange_profile!r}: only sRGB can be made linear. Convert "
+                "them, or develop for display",
+                field="tone",
+            )
+        if isinstance(white_balance, tuple):
+            self.multipliers = white_balance
+        else:
+            self.multipliers = _balance(frames, white_balance, orientation)
+        self._settings, self._orientation = settings, orientation
+        self._tables = {bits: curves(settings, self.multipliers, bits=bits, linear=False) for bits in (8, 16)}
+        self._of_raw = curves(settings, NEUTRAL, bits=16, linear=True)  # balanced while it was developed
+
+    def picture(self, frame: Undeveloped) -> NDArray[np.uint16]:
+        """A frame developed, (H, W, 3). Raises UnreadablePicture."""
+        picture = develop_raw(frame.path, self.multipliers) if frame.raw else _read(frame.path)
+        tables = self._of_raw if frame.raw else self._tables[frame.bits]
+        return np.asarray(upright(apply_curves(picture, tables), self._orientation))
+
+    def write(self, frame: Undeveloped, path: Path) -> None:
+        """Write a frame developed, as 16-bit TIFF with its colour profile. Raises UnreadablePicture, StorageFull."""
+        profile = srgb_profile() if frame.raw else colour_profile(frame.path)
+        write_composite(
+            path, self.picture(frame),
+            colour_profile=linear_profile() if self._settings.tone == "linear" else profile, exif=exif_of(frame.path),
+        )  # fmt: skip
+
+
 def develop_folder(
     folder: Path, out: Path, settings: Development, white_balance: WhiteBalance, progress: Progress
 ) -> dict[str, Any]:
     """Develop all frames of a folder into ``out``, all or nothing; what ``./ladder develop`` prints.
 
-    As shot is the white balance of the first raw frame, for all of them; other frames have theirs in them. Frames of
-    one stack lie alike: the orientation that most of them note is given to all. Raises BadInput, StorageFull.
+    The orientation that most frames note is given to all. Raises BadInput, StorageFull.
     """
-    settings.checked()
     if out.resolve() == folder.resolve():
         raise BadInput("the results cannot go into the folder of the originals: name another", field="out")
     frames, left_out = _frames_in(folder)
     if not frames:
         why = "; ".join(f"{one.name} {one.reason}" for one in left_out[:3])
         raise BadInput(f"{folder} holds no frame that can be developed" + (f": {why}" if why else ""), field="folder")
-    _check_alike(frames)
-    strange = _strange_profile(frames)
-    if strange and settings.tone == "linear":
-        raise BadInput(
-            f"the frames carry the colour profile {strange!r}: only sRGB can be made linear. Convert them, or develop "
-            "for display",
-            field="tone",
-        )
     orientation = Counter(frame.orientation for frame in frames).most_common(1)[0][0]
-    multipliers = _balance(frames, white_balance, orientation)
+    developer = Developer(frames, settings, white_balance, orientation=orientation)
+    _check_names(frames)
     done = 0
     progress("develop", 0, len(frames))
     with folder_in_one_piece(out) as scratch:
-        tables = {bits: curves(settings, multipliers, bits=bits, linear=False) for bits in (8, 16)}
-        tables[0] = curves(settings, NEUTRAL, bits=16, linear=True)  # of raw, balanced while it was developed
 
-        def develop(frame: _Frame) -> LeftOut | None:
+        def develop(frame: Undeveloped) -> LeftOut | None:
             try:
-                _write(frame, scratch, multipliers, tables[0 if frame.raw else frame.bits], orientation, settings)
+                developer.write(frame, scratch / f"{frame.path.stem}.tif")
             except UnreadablePicture as error:
                 return LeftOut(frame.path.name, error.reason)
             return None
@@ -105,15 +142,18 @@ def develop_folder(
     return {
         "developed": developed,
         "left_out": [{"file": one.name, "reason": one.reason} for one in left_out],
-        "white_balance": {"from": _told(white_balance), "multipliers": [round(one, 5) for one in multipliers]},
+        "white_balance": {
+            "from": _told(white_balance),
+            "multipliers": [round(one, 5) for one in developer.multipliers],
+        },
         "orientation": orientation,
         "settings": asdict(settings),
-        "warnings": _warnings(frames, orientation, strange),
+        "warnings": _warnings(frames, orientation, developer.strange_profile),
         "out": str(out),
     }
 
 
-def _frames_in(folder: Path) -> tuple[list[_Frame], list[LeftOut]]:
+def _frames_in(folder: Path) -> tuple[list[Undeveloped], list[LeftOut]]:
     if not folder.is_dir():
         raise BadInput(f"{folder} is not a folder: name one that holds the frames", field="folder")
     paths = [
@@ -129,24 +169,29 @@ def _frames_in(folder: Path) -> tuple[list[_Frame], list[LeftOut]]:
     return frames, left_out
 
 
-def _frame(path: Path) -> _Frame:
+def _frame(path: Path) -> Undeveloped:
     if path.suffix.lower() in RAW_NAMES:
         told = read_raw_info(path)
-        return _Frame(path, True, told.width_px, told.height_px, 16, told.orientation)
+        return Undeveloped(path.name, path, True, told.width_px, told.height_px, 16, told.orientation)
     info = examine(path, pixels=False)
-    return _Frame(path, False, info.width_px, info.height_px, info.bits, noted_in(path).orientation or 1)
+    return Undeveloped(
+        path.name, path, False, info.width_px, info.height_px, info.bits, noted_in(path).orientation or 1
+    )
 
 
-def _check_alike(frames: Sequence[_Frame]) -> None:
-    """Raises BadInput for frames that cannot be developed together, or whose results would have one name."""
+def _check_one_kind(frames: Sequence[Undeveloped]) -> None:
+    """Raises BadInput for frames that cannot be developed together."""
     if len({frame.raw for frame in frames}) > 1:
         strange = next(frame for frame in frames if frame.raw != frames[0].raw)
         kinds = ("raw", "no raw") if frames[0].raw else ("no raw", "raw")
         raise BadInput(
-            f"{frames[0].path.name} is {kinds[0]} file and {strange.path.name} {kinds[1]}: put them into folders of "
-            "their own",
+            f"{frames[0].name} is {kinds[0]} file and {strange.name} {kinds[1]}: put them into folders of their own",
             field="folder",
         )
+
+
+def _check_names(frames: Sequence[Undeveloped]) -> None:
+    """Raises BadInput for frames whose results would have one name."""
     stems: dict[str, str] = {}
     for frame in frames:
         other = stems.setdefault(frame.path.stem.lower(), frame.path.name)
@@ -154,10 +199,10 @@ def _check_alike(frames: Sequence[_Frame]) -> None:
             raise BadInput(f"{other} and {frame.path.name} would both become {frame.path.stem}.tif: rename one")
 
 
-def _balance(frames: Sequence[_Frame], white_balance: WhiteBalance, orientation: int) -> Multipliers:
+def _balance(frames: Sequence[Undeveloped], white_balance: WhiteBalance, orientation: int) -> Multipliers:
     if white_balance == "as_shot":
         return read_raw_info(frames[0].path).as_shot if frames[0].raw else NEUTRAL
-    frame = next((one for one in frames if one.path.name == white_balance.file), None)
+    frame = next((one for one in frames if one.name == white_balance.file), None)
     if frame is None:
         raise BadInput(f"{white_balance.file} is not among the frames: name one of them", field="white_balance")
     if not 1 <= white_balance.size_px <= min(frame.width_px, frame.height_px):
@@ -165,7 +210,7 @@ def _balance(frames: Sequence[_Frame], white_balance: WhiteBalance, orientation:
     size = (frame.width_px, frame.height_px)
     x, y = as_it_lies(int(white_balance.x), int(white_balance.y), size, orientation)
     if not (0 <= x < frame.width_px and 0 <= y < frame.height_px):
-        raise BadInput(f"the neutral place lies outside of {frame.path.name}", field="white_balance")
+        raise BadInput(f"the neutral place lies outside of {frame.name}", field="white_balance")
     if frame.raw:
         return balanced_on(mean_of_mosaic(frame.path, x, y, max(white_balance.size_px, 4)))
     half = white_balance.size_px // 2
@@ -174,24 +219,6 @@ def _balance(frames: Sequence[_Frame], white_balance: WhiteBalance, orientation:
     ]
     light = decode_srgb(square.astype(np.float32) / np.float32((1 << frame.bits) - 1))
     return balanced_on(light.reshape(-1, 3).mean(axis=0).astype(np.float64))
-
-
-def _write(
-    frame: _Frame,
-    folder: Path,
-    multipliers: Multipliers,
-    tables: NDArray[np.uint16],
-    orientation: int,
-    settings: Development,
-) -> None:
-    picture = develop_raw(frame.path, multipliers) if frame.raw else _read(frame.path)
-    profile = srgb_profile() if frame.raw else colour_profile(frame.path)
-    write_composite(
-        folder / f"{frame.path.stem}.tif",
-        upright(apply_curves(picture, tables), orientation),
-        colour_profile=linear_profile() if settings.tone == "linear" else profile,
-        exif=exif_of(frame.path),
-    )
 
 
 def _read(path: Path) -> NDArray[Any]:
@@ -207,14 +234,14 @@ def _told(white_balance: WhiteBalance) -> Any:
     return white_balance if isinstance(white_balance, str) else asdict(white_balance)
 
 
-def _strange_profile(frames: Sequence[_Frame]) -> str | None:
+def _strange_profile(frames: Sequence[Undeveloped]) -> str | None:
     """The name of the colour profile of the first frame, where that is not sRGB; None for raw, and where none is."""
     profile = None if frames[0].raw else colour_profile(frames[0].path)
     name = name_of(profile) if profile else "sRGB"
     return None if "srgb" in name.lower() else name
 
 
-def _warnings(frames: Sequence[_Frame], orientation: int, strange: str | None) -> list[str]:
+def _warnings(frames: Sequence[Undeveloped], orientation: int, strange: str | None) -> list[str]:
     turned = [frame.path.name for frame in frames if frame.orientation != orientation]
     told = []
     if strange:

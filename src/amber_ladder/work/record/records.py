@@ -129,6 +129,7 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
                 "devices": take.devices,
                 "scene": take.scene,
                 "begun_at": take.created_at.isoformat(),
+                "card": merge.take.run if merge.take.source == "card" else None,
                 "series": asdict(take.series),
                 "frames": [
                     {**asdict(frame), "captured_at": frame.captured_at.isoformat() if frame.captured_at else None}
@@ -138,6 +139,7 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
             "sorting": None if sorting is None else {
                 "number": sorting.number, "made_at": sorting.made_at.isoformat(timespec="seconds"),
                 "depth_from": sorting.depth_from, "series": sorting.series, "left_out": sorting.left_out,
+                "development": sorting.development,
             },
             "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
                       "bar": asdict(shown.bar) if shown.bar else None,
@@ -165,6 +167,8 @@ def shot_with(take: Take) -> str:
     """What moved and what exposed, as far as it was written down, and which faults were switched on for practice."""
     if take.source == "files":
         return "own files"
+    if take.source == "card":
+        return f"own files, from the card {(take.run or {})['card']}"
     devices = take.devices
     if devices is None:
         return "not recorded"

@@ -103,6 +103,7 @@ class TakeView:
     repairable: bool
     repair_of: int | None
     devices: dict[str, Any] | None
+    development: dict[str, Any] | None
     created_at: datetime
     task: TaskView | None
     frames: list[FrameView]
@@ -244,6 +245,7 @@ def _take_view(take: Take, ladder: Ladder, sensor: Sensor) -> TakeView:
         repairable(take),
         (take.run or {}).get("repair_of"),
         take.devices,
+        take.development,
         take.created_at,
         task_view(take.task) if take.task else None,
         [frame_view(frame) for frame in take.frames],

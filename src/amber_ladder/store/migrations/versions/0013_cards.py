@@ -1,4 +1,4 @@
-"""Cards: files brought in before they are stacks; and takes that come from one."""
+"""Cards: files brought in before they are stacks; takes that come from one, and how their frames are developed."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -10,6 +10,7 @@ branch_labels = None
 depends_on = None
 
 TIME = sa.DateTime(timezone=True)
+SUFFIXES = {"before": "suffix in ('.jpg', '.png', '.tif')", "after": "suffix ~ '^[.][a-z0-9]{2,4}$'"}
 SOURCES = {"before": "('bench', 'files', 'folder')", "after": "('bench', 'files', 'folder', 'card')"}
 
 
@@ -57,15 +58,21 @@ def upgrade() -> None:
     )
     for table, column in (("card", "task_id"), ("card", "discard_id"), ("card_file", "sha256")):
         op.create_index(f"ix_{table}_{column}", table, [column])
-    _sources("after")
+    for table in ("take", "sorting"):
+        op.add_column(table, sa.Column("development", JSONB(), nullable=True))
+    _checks("after")
 
 
 def downgrade() -> None:
-    _sources("before")
+    _checks("before")
+    for table in ("sorting", "take"):
+        op.drop_column(table, "development")
     op.drop_table("card_file")
     op.drop_table("card")
 
 
-def _sources(which: str) -> None:
+def _checks(which: str) -> None:
+    op.drop_constraint("frame_suffix", "frame", type_="check")
+    op.create_check_constraint("frame_suffix", "frame", SUFFIXES[which])
     op.drop_constraint("take_source", "take", type_="check")
     op.create_check_constraint("take_source", "take", f"source in {SOURCES[which]}")
