@@ -138,7 +138,7 @@ class Shooting(PageTest):
         page.get_by_role("button", name="All keys as they ship").click()
         expect(sheet.get_by_role("button", name="Back off to the end of the rail: key b")).to_be_visible()
         page.keyboard.press("Escape")
-        page.keyboard.press("3")
+        page.keyboard.press("4")
         expect(page).to_have_url(re.compile("/merge$"))
 
     def test_2_ends_by_hand_and_found(self) -> None:

@@ -68,7 +68,9 @@ class Shot(unittest.TestCase):
     def test_the_cabinet_shows_how_far_it_has_come(self) -> None:
         row = cabinet.browse(words="TH-100").rows[0]
         assert row.stack is not None
-        self.assertEqual([stage.key for stage in row.stack.stages if stage.done], ["plan", "shoot", "merge", "record"])
+        self.assertEqual(
+            [stage.key for stage in row.stack.stages if stage.done], ["plan", "shoot", "sort", "merge", "record"]
+        )
         self.assertEqual(row.merge_id, self.stack.takes[0].merges[-1].id)
 
     def test_the_record_holds_everything_and_says_nominal(self) -> None:

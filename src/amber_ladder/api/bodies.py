@@ -12,6 +12,9 @@ _CHUNK = 1 << 20
 _IN_MEMORY = 64 << 20
 MOST_BYTES = 2_000_000_000
 
+KEEP = {"Cache-Control": "private, max-age=31536000, immutable"}
+"""For answers that are always the same under their address."""
+
 BODY: dict[str, Any] = {
     "requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}
 }

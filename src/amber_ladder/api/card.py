@@ -5,13 +5,11 @@ from pathlib import Path
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, Response
 
-from amber_ladder.api.bodies import BODY, streamed
+from amber_ladder.api.bodies import BODY, KEEP, streamed
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import card
 
 router = APIRouter(tags=["card"], responses=RESPONSES)
-# What lies under a number never changes.
-_KEEP = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 @router.get("/cards")
@@ -83,7 +81,7 @@ def accept(card_id: int, entry: card.AcceptEntry) -> card.CardView:
 @router.get("/card-files/{file_id}/thumb.jpg", response_class=Response)
 def thumb(file_id: int) -> Response:
     """A file, small."""
-    return Response(card.thumb_of(file_id), media_type="image/jpeg", headers=_KEEP)
+    return Response(card.thumb_of(file_id), media_type="image/jpeg", headers=KEEP)
 
 
 @router.get("/card-files/{file_id}/picture.jpg", response_class=Response)
@@ -91,5 +89,5 @@ def picture(file_id: int) -> Response:
     """A file in its own size."""
     found = card.picture_of(file_id)
     if isinstance(found, Path):
-        return FileResponse(found, media_type="image/jpeg", headers=_KEEP)
-    return Response(found, media_type="image/jpeg", headers=_KEEP)
+        return FileResponse(found, media_type="image/jpeg", headers=KEEP)
+    return Response(found, media_type="image/jpeg", headers=KEEP)

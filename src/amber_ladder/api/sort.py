@@ -3,10 +3,11 @@
 from fastapi import APIRouter
 from fastapi.responses import Response
 
+from amber_ladder.api.bodies import KEEP
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.formats.development_json import DevelopmentJson
 from amber_ladder.work import sort
-from amber_ladder.work.stack.views import TakeView
+from amber_ladder.work.stack.views import StackView, TakeView
 
 router = APIRouter(tags=["sort"], responses=RESPONSES)
 
@@ -33,3 +34,15 @@ def set_development(take_id: int, entry: sort.DevelopmentEntry) -> TakeView:
 def preview(take_id: int, frame_id: int, entry: DevelopmentJson) -> Response:
     """One frame, developed so."""
     return Response(sort.preview(take_id, frame_id, entry), media_type="image/jpeg")
+
+
+@router.post("/takes/{take_id}/repair-plan", status_code=201)
+def plan_repair(take_id: int, entry: sort.RepairEntry) -> StackView:
+    """Plan a ladder for the frames that are missing behind one."""
+    return sort.plan_repair(take_id, entry)
+
+
+@router.get("/pictures/frame/{number}/sharp.jpg", response_class=Response)
+def sharp(number: int) -> Response:
+    """A frame, small, with what is not sharp in it darkened."""
+    return Response(sort.sharp_of(number), media_type="image/jpeg", headers=KEEP)

@@ -4,6 +4,7 @@ import logging
 import threading
 from collections.abc import Callable
 
+from amber_ladder.demo import field_card
 from amber_ladder.demo.shelf import DEMO, FIVE, PARTS, RIGS, DemoSpecimen
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.formats.plan_json import LadderRequestJson
@@ -62,6 +63,13 @@ def load_rest(leaving: threading.Event) -> None:
         while task_id in tasks.unfinished() and not leaving.wait(0.5):
             pass
 
+    try:
+        task_id = field_card.bring_in()
+        if task_id is not None:
+            wait(task_id)
+            field_card.say_where_it_goes()
+    except AmberLadderError as error:
+        log.warning("the demo's card was left as it is: %s", error)
     for specimen in DEMO:
         if leaving.is_set():
             return

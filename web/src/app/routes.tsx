@@ -9,6 +9,7 @@ import { NewLadder, PlanStage } from "../stages/plan/PlanStage";
 import { RecordStage } from "../stages/record/RecordStage";
 import { StackPage } from "../stages/StackPage";
 import { ShootStage } from "../stages/shoot/ShootStage";
+import { SortStage } from "../stages/sort/SortStage";
 import { Notice, Placeholder } from "../ui/Notice";
 import { Frame } from "./Frame";
 
@@ -68,6 +69,7 @@ const stackIndex = createRoute({
 const STAGES: Readonly<Record<string, React.ComponentType>> = {
   plan: PlanStage,
   shoot: ShootStage,
+  sort: SortStage,
   merge: MergeStage,
   record: RecordStage,
 };

@@ -236,6 +236,25 @@ export const api = {
   discarded: () => answered(client.GET("/api/discards")),
   restore: (discard_id: number) =>
     answered(client.POST("/api/discards/{discard_id}/restore", { params: { path: { discard_id } } })),
+  setDevelopment: (take_id: number, development: Development | null) =>
+    answered(
+      client.PUT("/api/takes/{take_id}/development", {
+        params: { path: { take_id } },
+        body: { development },
+      }),
+    ),
+  tryDevelopment: (take_id: number, frame_id: number, body: Development) =>
+    answered<Blob>(
+      client.POST("/api/takes/{take_id}/frames/{frame_id}/developed", {
+        params: { path: { take_id, frame_id } },
+        body,
+        parseAs: "blob",
+      }),
+    ),
+  planRepair: (take_id: number, after: string) =>
+    answered(
+      client.POST("/api/takes/{take_id}/repair-plan", { params: { path: { take_id } }, body: { after } }),
+    ),
   cards: () => answered(client.GET("/api/cards")),
   beginCard: (name: string) => answered(client.POST("/api/cards", { body: { name } })),
   card: (card_id: number) => answered(client.GET("/api/cards/{card_id}", { params: { path: { card_id } } })),
@@ -312,6 +331,7 @@ export type TestFrame = NonNullable<Bench["test_frame"]>;
 export type Preflight = Answered<"preflight">[number];
 export type PlanPreview = Answered<"tryPlan">;
 export type Way = Answered<"otherWays">[number];
+export type Development = Schemas["DevelopmentJson"];
 export type Card = Answered<"card">;
 export type CardLine = Answered<"cards">[number];
 export type CardFile = Card["files"][number];
@@ -328,5 +348,5 @@ export type PictureKind = "composite" | "depth" | "frame";
 export const pictureUrl = (
   kind: PictureKind,
   id: number,
-  file: "preview.jpg" | "thumb.jpg" | "picture.dzi",
+  file: "preview.jpg" | "thumb.jpg" | "sharp.jpg" | "picture.dzi",
 ) => `/api/pictures/${kind}/${id}/${file}`;

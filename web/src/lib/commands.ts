@@ -4,7 +4,7 @@ export const GROUPS = {
   stack: "In a stack",
   picture: "In a picture",
   shoot: "On Shoot",
-  card: "On Card",
+  card: "On Card and Sort",
 } as const;
 export type Group = keyof typeof GROUPS;
 
@@ -132,7 +132,6 @@ const NAMES: Readonly<Record<string, string>> = { " ": "Space", ArrowLeft: "←"
 /** Groups that are never on the page together; all else may be. */
 const APART: ReadonlyArray<readonly [Group, Group]> = [
   ["picture", "shoot"],
-  ["card", "stack"],
   ["card", "picture"],
   ["card", "shoot"],
 ];

@@ -49,9 +49,11 @@ def _add_take(session: Session, card: Card, one: CardStack, rows: dict[int, Card
     if len(files) - len(one.left_out) < 2:
         raise Conflict(f"fewer than two frames are left of the stack that begins with {files[0].name}")
     stack = stacks.get_stack(session, one.goes.stack_id, locked=True)
-    take = Take(source=cards.SOURCE, complete=True, run=_run(card, one))
+    ordered = list(reversed(files)) if one.order == "far-first" else files
+    names = _names(ordered)
+    take = Take(source=cards.SOURCE, complete=True, run=_run(card, one, names))
     stacks.add_take(session, stack, take)
-    for frame in _frames(stack, one, files):
+    for frame in _frames(stack, one, ordered, names):
         frame.take_id = take.id
         session.add(frame)
     session.flush()
@@ -59,24 +61,25 @@ def _add_take(session: Session, card: Card, one: CardStack, rows: dict[int, Card
     did(session, f"take {take.number} of stack {stack.number} accepted from {card.name}", stack)
 
 
-def _run(card: Card, one: CardStack) -> dict[str, Any]:
-    """What is known of the take besides its frames, for the record and for whoever merges it."""
+def _run(card: Card, one: CardStack, names: dict[int, str]) -> dict[str, Any]:
+    """What is known of the take besides its frames, for the record and for merges. Holes from near to far."""
+    holes = [{"after": names[hole.after], "before": names[hole.before], "missing": hole.missing} for hole in one.holes]
+    if one.order == "far-first":
+        holes = [{**hole, "after": hole["before"], "before": hole["after"]} for hole in reversed(holes)]
     return {
         "card_id": card.id, "card": card.name, "files": one.files, "order": one.order, "order_basis": one.order_basis,
         "by_hand": one.by_hand, "near_reached": one.near, "far_reached": one.far,
-        "holes": [{"after": hole.after, "before": hole.before, "missing": hole.missing} for hole in one.holes],
+        "holes": holes,
     }  # fmt: skip
 
 
-def _frames(stack: Stack, one: CardStack, files: list[CardFile]) -> list[Frame]:
+def _frames(stack: Stack, one: CardStack, ordered: list[CardFile], names: dict[int, str]) -> list[Frame]:
     """Nearest first where that is known, else as they were shot; on the plan's rungs where there is one for each."""
-    ordered = list(reversed(files)) if one.order == "far-first" else files
     positions = rungs_for(stack, one, ordered)
     left = {out.file: out.reason for out in one.left_out}
     faults: dict[int, list[dict[str, str]]] = {}
     for flag in one.flags:
         faults.setdefault(flag.file, []).append({"kind": flag.kind, "reason": flag.reason})
-    names = _names(ordered)
     return [
         Frame(
             place=place, name=names[file.id], sha256=file.sha256, suffix=file.suffix, bytes=file.bytes,

@@ -11,7 +11,6 @@ from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,7 +29,8 @@ from amber_ladder.core.sorting.run import (
 )
 from amber_ladder.errors import BadInput, UnreadablePicture
 from amber_ladder.formats.metadata import Noted, noted_in
-from amber_ladder.formats.pictures import PICTURE_NAMES, RAW_NAMES, LeftOut, Shrunk, natural_key, read_shrunk
+from amber_ladder.formats.pictures import PICTURE_NAMES, RAW_NAMES, LeftOut, natural_key
+from amber_ladder.formats.shown import read_shown_shrunk
 
 _MOST_IN_PIECE, _PIECES = 12, 8  # files that one thread looks at in a row, and pieces of a short run
 _THREADS = 2
@@ -188,8 +188,7 @@ def _looked_through(
 
 
 def _opened(file: OnCard, shown: Shown | None) -> _Opened:
-    raw = file.path.suffix.lower() in RAW_NAMES
-    shrunk = _raw_shrunk(file.path) if raw else read_shrunk(file.path, shrunk_by)
+    shrunk = read_shown_shrunk(file.path, shrunk_by)
     if shown:
         shown(file, shrunk.rgb)
     look, small = look_at(shrunk.rgb, shrunk.factor)
@@ -198,18 +197,6 @@ def _opened(file: OnCard, shown: Shown | None) -> _Opened:
         file.noted.exposure, look, None,
     )  # fmt: skip
     return _Opened(seen, small)
-
-
-def _raw_shrunk(path: Path) -> Shrunk:
-    # Here: most folders hold no raw, and need not load what it takes.
-    from amber_ladder.formats.raw import read_raw_info, shown_raw
-
-    told, shown = read_raw_info(path), shown_raw(path, half_size=True)
-    factor = max(shrunk_by(told.width_px, told.height_px), 2)
-    if factor > 2:
-        size = (2 * shown.shape[1] // factor, 2 * shown.shape[0] // factor)
-        shown = np.asarray(cv2.resize(shown, size, interpolation=cv2.INTER_AREA), np.uint8)
-    return Shrunk(shown, factor, told.width_px, told.height_px, 16)
 
 
 def _printable(name: str) -> str:

@@ -2,5 +2,17 @@
 
 from amber_ladder.work.sort.by_hand import LeaveOutEntry, leave_out, take_back
 from amber_ladder.work.sort.development import DevelopmentEntry, preview, set_development
+from amber_ladder.work.sort.repair import RepairEntry, plan_repair
+from amber_ladder.work.sort.sharp import sharp_of
 
-__all__ = ["DevelopmentEntry", "LeaveOutEntry", "leave_out", "preview", "set_development", "take_back"]
+__all__ = [
+    "DevelopmentEntry",
+    "LeaveOutEntry",
+    "RepairEntry",
+    "leave_out",
+    "plan_repair",
+    "preview",
+    "set_development",
+    "sharp_of",
+    "take_back",
+]

@@ -31,6 +31,16 @@ class GapView:
 
 
 @dataclass(frozen=True, slots=True)
+class HoleView:
+    """Frames that are missing between two others, as the pictures tell; ``um`` (of the stage) at the planned step."""
+
+    after: str
+    before: str
+    missing: int
+    um: float
+
+
+@dataclass(frozen=True, slots=True)
 class LeftOutView:
     """A frame that takes no part, and why."""
 
@@ -55,6 +65,7 @@ class SeriesView:
     rungs_um: list[float]
     missing: list[int]
     gaps: list[GapView]
+    holes: list[HoleView]
     depth_from: DepthFrom | None
     step_um: float | None
     overlap: float | None
@@ -100,6 +111,7 @@ def series_view(take: Take, ladder: Ladder, sensor: Sensor) -> SeriesView:
         rungs,
         list(missing_rungs(len(rungs), shots)) if take.complete else [],
         [GapView(one.from_um, one.to_um) for one in gaps(shots, sorting, sharp_um=sharp_um)] if take.complete else [],
+        holes_of(take, ladder),
         sorting.depth_from,
         step_um,
         1.0 - step_um / sharp_um if step_um is not None else None,
@@ -107,6 +119,14 @@ def series_view(take: Take, ladder: Ladder, sensor: Sensor) -> SeriesView:
         (take.run or {}).get("coverage"),
         _warnings(take, shots, sorting, sharp_um, sensor) if sorting.order else [],
     )
+
+
+def holes_of(take: Take, ladder: Ladder) -> list[HoleView]:
+    """Frames that a take from a card lacks, from near to far where that is known."""
+    return [
+        HoleView(one["after"], one["before"], one["missing"], one["missing"] * ladder.step_um)
+        for one in (take.run or {}).get("holes", ())
+    ]
 
 
 def repairable(take: Take) -> bool:
@@ -152,7 +172,14 @@ def _order_on_card(take: Take, *, planned: bool) -> str:
 
 def _warnings(take: Take, shots: list[Shot], sorting: Sorting, sharp_um: float, sensor: Sensor) -> list[str]:
     found: list[str] = []
-    coverage = (take.run or {}).get("coverage")
+    run = take.run or {}
+    found += [
+        f"The {end} end was not reached: it is still sharp in the last frame there. Shoot more of it, if the specimen "
+        "still lies there: no merge can mend this."
+        for end in ("near", "far")
+        if run.get(f"{end}_reached") is False
+    ]
+    coverage = run.get("coverage")
     if coverage is not None and coverage < _COVERED:
         found.append(
             f"These {len(sorting.order)} frames cover {100 * coverage:.0f} % of the planned depth, by chance: the rest "

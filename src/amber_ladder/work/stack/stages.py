@@ -43,6 +43,7 @@ def _merged(stack: Stack) -> bool:
 STAGES = (
     Stage("plan", "Plan", lambda _: True),
     Stage("shoot", "Shoot", _shot),
+    Stage("sort", "Sort", _shot),  # what a take holds is sorted as it comes in; a person looks it over
     Stage("merge", "Merge", _merged),
     Stage("record", "Record", _merged),  # the record writes itself: it is complete with a finished merge
 )

@@ -3,7 +3,7 @@
 from amber_ladder.core.sorting.run._file import SeenFile
 from amber_ladder.core.sorting.run._flags import Flag, Hole
 from amber_ladder.core.sorting.run._focus_order import FocusOrder
-from amber_ladder.core.sorting.run._look import Look, look_at, shrunk_by
+from amber_ladder.core.sorting.run._look import Look, look_at, sharp_parts, shrunk_by
 from amber_ladder.core.sorting.run._pair import Against, Comparer, Small
 from amber_ladder.core.sorting.run._proposal import Doubt, Proposal, propose
 from amber_ladder.core.sorting.run._split import Border
@@ -27,6 +27,7 @@ __all__ = [
     "Thin",
     "look_at",
     "propose",
+    "sharp_parts",
     "shrunk_by",
     "sort_run",
     "sort_take",

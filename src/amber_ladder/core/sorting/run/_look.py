@@ -21,6 +21,7 @@ THUMB = (36, 48)
 _SMALL_PX = 240  # width of the picture in which neighbours are compared
 _CLIPPED = 253
 _LEAST_DETAIL = 0.05  # grey values: a file without noise has as much, so that shares of it stay sensible
+_CALMEST, _STANDS_OUT, _LEFT_DARK = 15, 1.6, 0.22
 _CELLS = 6  # across and down: defocus carries little light from one to the next
 _BLACKEST = 2.0**-13  # of white: darker is black in a file of 8 bits
 _LINEAR = decode_srgb(np.arange(256, dtype=np.float32) / np.float32(255))
@@ -81,6 +82,14 @@ def look_at(rgb: Byte, factor: int) -> tuple[Look, Small]:
         np.maximum(np.sqrt(means[..., 0] + means[..., 1]), _LEAST_DETAIL), _directions(means), thumb,
     )  # fmt: skip
     return look, Small(np.ascontiguousarray(small, np.uint8))
+
+
+def sharp_parts(rgb: Byte, look: Look) -> Byte:
+    """The frame (H, W, 3) that was looked at, with what does not stand out of its own calmest tiles darkened."""
+    floor = np.percentile(look.detail, _CALMEST)
+    share = np.clip(look.detail / floor - _STANDS_OUT, 0.0, 1.0).astype(np.float32)
+    light = _LEFT_DARK + (1.0 - _LEFT_DARK) * cv2.resize(share, rgb.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    return np.asarray(rgb * light[..., None], np.uint8)
 
 
 def _middle(cells: Float) -> float:

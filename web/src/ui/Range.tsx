@@ -1,0 +1,37 @@
+import { useId } from "react";
+
+interface Props {
+  label: string;
+  value: number;
+  least: number;
+  most: number;
+  step: number;
+  /** The value with its unit, as it is read. */
+  told: string;
+  onChange: (value: number) => void;
+}
+
+/** A value that is set by feel, with its figure beside it. */
+export function Range({ label, value, least, most, step, told, onChange }: Props) {
+  const id = useId();
+  return (
+    <div className="grid grid-cols-[6.5rem_minmax(0,1fr)_5.5rem] items-center gap-2">
+      <label htmlFor={id}>{label}</label>
+      <input
+        id={id}
+        type="range"
+        min={least}
+        max={most}
+        step={step}
+        value={value}
+        aria-valuetext={told}
+        className="h-9 w-full accent-(--amber)"
+        onChange={(event) => onChange(Number(event.target.value))}
+        onDoubleClick={() => onChange(0)}
+      />
+      <output htmlFor={id} className="text-right">
+        {told}
+      </output>
+    </div>
+  );
+}
