@@ -6,11 +6,11 @@ from amber_ladder.work import cabinet, card
 NAME = "Field camera, north wall"
 _LENS = Lens(640, 480, 5.0, 0.14)
 _TAKES = (
-    Take("moss-capsule", "plant", 3, _LENS, Light(-0.5), None, step=0.9),
     Take(
-        "capped-column", "snow", 3, _LENS, Light(-0.5), "hand", far_first=True, step=0.45,
-        mishaps=((0.3, Mishap("dark", -3.0)), (0.5, Mishap("shaken", 9.0, 20.0)), (0.7, Mishap("jolted", 20.0, 40.0))),
+        "moss-capsule", "plant", 3, _LENS, Light(-0.5), None, step=0.5,
+        mishaps=((0.2, Mishap("dark", -3.0)), (0.45, Mishap("shaken", 9.0, 20.0)), (0.7, Mishap("jolted", 20.0, 40.0))),
     ),
+    Take("capped-column", "snow", 3, _LENS, Light(-0.5), "hand", far_first=True, step=0.7),
     Take("lacewing-eyes", "insect", 3, _LENS, Light(-0.5), "pause", step=0.45, ends=-3.0, hole=(0.45, 4)),
 )  # fmt: skip
 _GO_TO = {0: "TH-0418", 1: "SN-007"}

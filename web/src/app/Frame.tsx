@@ -41,7 +41,12 @@ export function Frame() {
             <path d="M2 1v24M18 1v24" stroke="var(--ink)" strokeWidth="2.6" />
             <path d="M3 5h14M3 10.3h14M3 15.6h14M3 21h14" stroke="var(--amber-fill)" strokeWidth="3" />
           </svg>
-          <span className="head whitespace-nowrap text-[1.125rem] max-xl:hidden">Amber Ladder</span>
+          {/* Inside a stack the stages need the room. */}
+          <span
+            className={`head whitespace-nowrap text-[1.125rem] ${inside ? "max-2xl:hidden" : "max-xl:hidden"}`}
+          >
+            Amber Ladder
+          </span>
         </Link>
         <div ref={setSlot} className="flex min-h-[3.6rem] min-w-0 flex-wrap items-stretch">
           {!inside && (

@@ -25,7 +25,7 @@ export function Range({ label, value, least, most, step, told, onChange }: Props
         step={step}
         value={value}
         aria-valuetext={told}
-        className="h-9 w-full accent-(--amber)"
+        className="h-9 w-full accent-(--ink)"
         onChange={(event) => onChange(Number(event.target.value))}
         onDoubleClick={() => onChange(0)}
       />
