@@ -122,9 +122,9 @@ class SigningIn(unittest.TestCase):
         with person("Ben"):
             self.assertIsNone(deeds.last_deed())
             with self.assertRaisesRegex(Conflict, "ask them to undo it"):
-                deeds.undo(client.get("/api/deeds/last").json()["id"])
+                deeds.undo(client.get("/api/deeds").json()[0]["id"])
             cabinet.edit_specimen(specimen["id"], cabinet.SpecimenEntry(**{**label, "name": "moss lid"}))
-        undone = client.post(f"/api/deeds/{client.get('/api/deeds/last').json()['id']}/undo")
+        undone = client.post(f"/api/deeds/{client.get('/api/deeds').json()[0]['id']}/undo")
         self.assertEqual(undone.status_code, 200)
 
 

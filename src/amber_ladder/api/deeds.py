@@ -8,10 +8,10 @@ from amber_ladder.work import deeds
 router = APIRouter(tags=["deeds"], responses=RESPONSES)
 
 
-@router.get("/deeds/last")
-def last_deed() -> deeds.DeedView | None:
-    """The last thing done that can be undone."""
-    return deeds.last_deed()
+@router.get("/deeds")
+def latest_deeds() -> list[deeds.DeedView]:
+    """What was done and can be undone, the last thing first."""
+    return deeds.latest_deeds()
 
 
 @router.post("/deeds/{deed_id}/undo")

@@ -17,11 +17,12 @@ def get(session: Session, deed_id: int, *, locked: bool = False) -> Deed:
     return deed
 
 
-def last(session: Session, *, by: str | None, since: datetime) -> Deed | None:
-    """The last one of a person that can be undone and was not."""
+def latest(session: Session, *, by: str | None, since: datetime, most: int) -> list[Deed]:
+    """The latest of a person that can be undone and were not, the last one first."""
     mine = Deed.by == by if by is not None else Deed.by.is_(None)
     undoable = (Deed.undone_at.is_(None), func.jsonb_array_length(Deed.changes) > 0)
-    return session.scalar(select(Deed).where(mine, Deed.at > since, *undoable).order_by(Deed.id.desc()).limit(1))
+    query = select(Deed).where(mine, Deed.at > since, *undoable).order_by(Deed.id.desc()).limit(most)
+    return list(session.scalars(query))
 
 
 def of_specimen(session: Session, specimen_id: int) -> list[Deed]:

@@ -1,21 +1,28 @@
 """A card brought in: kept, taken apart, changed by hand, accepted."""
 
 import unittest
+from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
 
+import cv2
+import numpy as np
+
 from amber_ladder.errors import BadInput, Conflict, NotFound
+from amber_ladder.formats.pictures import read_picture
 from amber_ladder.settings import settings
+from amber_ladder.simulated.dng import RawCamera, encode_dng
 from amber_ladder.store.base import now
 from amber_ladder.store.frame_store import FrameStore, sha256_of
 from amber_ladder.store.holdings import held
 from amber_ladder.work import card, deeds, plan
 from amber_ladder.work.card.views import CardStack
 from amber_ladder.work.deeds.discarding import remove_old
+from amber_ladder.work.pictures import frame_thumb
 from amber_ladder.work.stack.views import StackView
 from tests.support.cards import LENS, Sorted, brought_in, three_takes
 from tests.support.station import database
-from tests.support.takes import have_done, new_stack
+from tests.support.takes import folder_of, have_done, merged, new_stack
 
 
 def names(view: card.CardView, numbers: list[int]) -> list[str]:
@@ -310,6 +317,42 @@ class Accepted(unittest.TestCase):
         contents = {path.read_bytes() for path in (settings().data / "originals").glob("*/*")}
         self.assertIn(files[0].content, contents)
         self.assertNotIn(files[0].content + b" ", contents)
+
+
+class Raw(unittest.TestCase):
+    """Camera raw is kept, looked at, and merged from its development."""
+
+    def test_from_the_card_to_a_composite_of_16_bits(self) -> None:
+        database()
+        number = card.begin(card.CardEntry(name="raw")).id
+        for at, content in enumerate(raw_frames(8)):
+            card.add_file(number, f"R{at:04d}.DNG", [content])
+        task = card.look_at_card(number).task
+        assert task is not None
+        have_done(task.id)
+        view = card.read(number)
+        (one,) = view.stacks
+        self.assertEqual((view.files[0].width_px, view.files[0].height_px), (384, 256))
+        self.assertTrue(bytes(card.picture_of(one.first)).startswith(b"\xff\xd8"))  # type: ignore[arg-type]
+        for out in one.left_out:
+            card.take_back(number, card.TakenBackEntry(files=[out.file]))
+        stack = new_stack("RAW-1")
+        card.set_goes(number, one.first, card.GoesEntry(stack_id=stack.id))
+        accepted = card.accept(number, card.AcceptEntry(stacks=[one.first])).stacks[0].accepted
+        assert accepted is not None
+        (take,) = plan.read_stack(stack.id).takes
+        self.assertEqual({frame.bits for frame in take.frames}, {16})
+        self.assertTrue(frame_thumb(take.frames[0].id).startswith(b"\xff\xd8"))
+        done = merged(take.id)
+        self.assertEqual(read_picture(folder_of(done) / "composite.tif").dtype, np.uint16)
+
+
+def raw_frames(count: int) -> Iterator[bytes]:
+    """A focus sweep over a texture, as DNG."""
+    texture = np.random.default_rng(5).uniform(0.05, 0.6, (256, 384, 3)).astype(np.float32)
+    for at in range(count):
+        blur = 0.6 + 1.2 * abs(at - (count - 1) / 2)
+        yield encode_dng(np.asarray(cv2.GaussianBlur(texture, (0, 0), blur), np.float32), RawCamera())
 
 
 if __name__ == "__main__":

@@ -9,12 +9,12 @@ import { useCommands, useHint } from "../ui/commands";
 import { Flyout } from "../ui/Flyout";
 import { Notice } from "../ui/Notice";
 
-/** What was done last, on whichever page, and undoing it. */
+/** What was done, on whichever page, the last thing first; and undoing it. */
 export function Undo() {
   const [open, setOpen] = useState(false);
   const hint = useHint();
   // Looked up beforehand: then it opens on the button that undoes.
-  const last = useQuery({ queryKey: ["deeds"], queryFn: api.lastDeed });
+  const deeds = useQuery({ queryKey: ["deeds"], queryFn: api.deeds });
   useCommands({ undo: () => setOpen(true) });
   return (
     <Flyout
@@ -27,43 +27,68 @@ export function Undo() {
       open={open}
       onOpenChange={setOpen}
     >
-      <LastDeed last={last} onDone={() => setOpen(false)} />
+      <Deeds deeds={deeds} onDone={() => setOpen(false)} />
     </Flyout>
   );
 }
 
 interface Props {
-  last: UseQueryResult<Awaited<ReturnType<typeof api.lastDeed>>>;
+  deeds: UseQueryResult<Awaited<ReturnType<typeof api.deeds>>>;
   onDone: () => void;
 }
 
-function LastDeed({ last, onDone }: Props) {
+function Deeds({ deeds, onDone }: Props) {
   const queries = useQueryClient();
   const undo = useMutation({
-    mutationFn: (id: number) => api.undo(id),
+    // One after the other, the last one first: each as it was left.
+    mutationFn: async (ids: number[]) => {
+      for (const id of ids) await api.undo(id);
+      return ids.length;
+    },
     onSettled: () => refresh(queries),
   });
+  const [last, ...before] = deeds.data ?? [];
+  // While they are looked up anew, what is shown may not be the last any more.
+  const wait = undo.isPending || deeds.isFetching;
   return (
     <>
-      {last.isPending && <p className="text-ink2">Looking up what was done last …</p>}
-      {last.isError && <Notice kind="fault">{last.error.message}</Notice>}
-      {undo.isSuccess && <p role="status">Undone.</p>}
-      {last.data === null && <p className="text-ink2">There is nothing to undo.</p>}
-      {last.data && (
+      {deeds.isPending && <p className="text-ink2">Looking up what was done last …</p>}
+      {deeds.isError && <Notice kind="fault">{deeds.error.message}</Notice>}
+      {undo.isSuccess && <p role="status">{undo.data === 1 ? "Undone." : `${undo.data} undone.`}</p>}
+      {deeds.isSuccess && !last && <p className="text-ink2">There is nothing to undo.</p>}
+      {last && (
         <>
           <p>
-            Last done, {moment(last.data.at)}: <strong>{last.data.words}</strong>.
+            Last done, {moment(last.at)}: <strong>{last.words}</strong>.
           </p>
           {undo.isError && <Notice kind="fault">{undo.error.message}</Notice>}
-          <Button
-            className="mt-2"
-            // While it is looked up anew, what is shown may not be the last any more.
-            disabled={undo.isPending || last.isFetching}
-            onClick={() => last.data && undo.mutate(last.data.id)}
-          >
+          <Button className="mt-2" disabled={wait} onClick={() => undo.mutate([last.id])}>
             Undo this
           </Button>
         </>
+      )}
+      {last && before.length > 0 && (
+        <section aria-label="Done before that" className="mt-3 border-rule border-t pt-2">
+          <h3 className="text-[0.9375rem]">Before that</h3>
+          <ol className="max-h-64 overflow-y-auto">
+            {before.map((one, i) => (
+              <li key={one.id} className="flex items-baseline gap-3 border-rule border-b py-1">
+                <span className="min-w-0 flex-1">
+                  <span className="text-ink2">{moment(one.at)}:</span> {one.words}
+                </span>
+                <button
+                  type="button"
+                  disabled={wait}
+                  className="min-h-8 shrink-0 underline underline-offset-3 disabled:opacity-50"
+                  aria-label={`Undo the last ${i + 2}, back to before: ${one.words}`}
+                  onClick={() => undo.mutate([last.id, ...before.slice(0, i + 1).map(({ id }) => id)])}
+                >
+                  Undo the last {i + 2}
+                </button>
+              </li>
+            ))}
+          </ol>
+        </section>
       )}
       <p className="mt-2">
         <Link

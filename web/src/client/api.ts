@@ -229,7 +229,7 @@ export const api = {
   takeBench: (word: string) => answered(client.PUT("/api/bench/claim", { body: { word } })),
   askForBench: () => answered(client.POST("/api/bench/claim/ask")),
   giveUpBench: () => answered(client.DELETE("/api/bench/claim")),
-  lastDeed: () => answered(client.GET("/api/deeds/last")),
+  deeds: () => answered(client.GET("/api/deeds")),
   undo: (deed_id: number) =>
     answered(client.POST("/api/deeds/{deed_id}/undo", { params: { path: { deed_id } } })),
   discard: (body: Schemas["DiscardEntry"]) => answered(client.POST("/api/discards", { body })),

@@ -9,7 +9,7 @@ from amber_ladder.work.deeds.discarding import (
     remove_old,
     restore,
 )
-from amber_ladder.work.deeds.undoing import DeedView, last_deed, undo
+from amber_ladder.work.deeds.undoing import DeedView, last_deed, latest_deeds, undo
 
 __all__ = [
     "KEPT_DAYS",
@@ -19,6 +19,7 @@ __all__ = [
     "discard",
     "discarded",
     "last_deed",
+    "latest_deeds",
     "remove_old",
     "restore",
     "undo",

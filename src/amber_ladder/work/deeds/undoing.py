@@ -28,11 +28,16 @@ class DeedView:
     at: datetime
 
 
-def last_deed() -> DeedView | None:
-    """The last thing that the person who asks has done and may want to undo."""
+def latest_deeds(most: int = 12) -> list[DeedView]:
+    """What the person who asks has done and may want to undo, the last thing first."""
     with transaction() as session:
-        deed = deeds.last(session, by=PERSON.get(), since=now() - _OFFERED)
-        return DeedView(deed.id, deed.words, deed.by, deed.at) if deed else None
+        found = deeds.latest(session, by=PERSON.get(), since=now() - _OFFERED, most=most)
+        return [DeedView(deed.id, deed.words, deed.by, deed.at) for deed in found]
+
+
+def last_deed() -> DeedView | None:
+    """The last of them."""
+    return next(iter(latest_deeds(1)), None)
 
 
 def undo(deed_id: int) -> DeedView | None:
