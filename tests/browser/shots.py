@@ -8,6 +8,7 @@ from playwright.sync_api import Page
 from amber_ladder.demo.shelf import DEMO, FIVE
 from amber_ladder.demo.tarn_hollow import load_first, load_rest
 from amber_ladder.launch.serve import SOURCE
+from amber_ladder.work import card
 from amber_ladder.work.plan import read_stack
 from tests.support.browser import chromium
 from tests.support.station import database, running
@@ -32,11 +33,13 @@ def main() -> int:
     for name, path in (
         ("cabinet", "/"),
         ("plan", "/stacks/1/plan"),
+        ("card", "/card/1"),
         ("record", "/stacks/4/record"),
         ("bench-sheet", "/api/stacks/1/bench-sheet"),
     ):
         page.goto(path)
         keep(page, name)
+    _sort(page)
     page.goto("/rigs")
     page.get_by_role("button", name=FIVE).click()
     keep(page, "rigs")
@@ -48,6 +51,16 @@ def main() -> int:
     _merge(page)
     _shoot(page)
     return 0
+
+
+def _sort(page: Page) -> None:
+    """The card's first stack, accepted: a take in which frames are left out, one of them chosen."""
+    view = card.read(1)
+    card.accept(1, card.AcceptEntry(stacks=[view.stacks[0].first]))
+    page.goto("/stacks/1/sort")
+    page.get_by_role("button", name=re.compile("left out")).first.click()
+    page.get_by_role("img", name=re.compile("developed")).wait_for()
+    keep(page, "sort")
 
 
 def _merge(page: Page) -> None:

@@ -92,6 +92,12 @@ class BroughtIn(unittest.TestCase):
                 self.send(name, self.picture)
         self.assertEqual(self.send("/C:\\card\\TH0001.JPG", self.picture).name, "C:/card/TH0001.JPG")
 
+    def test_the_server_opens_no_file_that_was_not_looked_at(self) -> None:
+        file = self.send("TH0001.JPG", self.picture)
+        for ask in (card.thumb_of, card.picture_of):
+            with self.assertRaisesRegex(NotFound, "not looked at yet"):
+                ask(file.id)
+
     def test_originals_of_a_card_belong_to_the_station(self) -> None:
         self.send("TH0001.JPG", self.picture)
         owners = {one.owner for one in held().originals}
@@ -333,7 +339,7 @@ class Raw(unittest.TestCase):
         view = card.read(number)
         (one,) = view.stacks
         self.assertEqual((view.files[0].width_px, view.files[0].height_px), (384, 256))
-        self.assertTrue(bytes(card.picture_of(one.first)).startswith(b"\xff\xd8"))  # type: ignore[arg-type]
+        self.assertTrue(bytes(card.picture_of(one.first)).startswith(b"\xff\xd8"))
         for out in one.left_out:
             card.take_back(number, card.TakenBackEntry(files=[out.file]))
         stack = new_stack("RAW-1")

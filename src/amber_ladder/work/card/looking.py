@@ -23,7 +23,7 @@ from amber_ladder.work.card.looks import noted_json, packed
 from amber_ladder.work.long_work import Finish, LongWork
 from amber_ladder.work.on_disk.checking import OnCard, look_through, shooting_order
 
-THUMB_PX = 96
+_THUMB_PX = 96
 _SHARPEST = 98  # percentile of a file's tiles
 
 
@@ -46,7 +46,7 @@ def look(task_id: int, progress: Progress) -> Finish:
     thumbs, lock = dict[str, bytes](), Lock()
 
     def shown(file: OnCard, rgb: NDArray[np.uint8]) -> None:
-        thumb = small_jpeg_of(upright(rgb, file.noted.orientation or 1), THUMB_PX)
+        thumb = small_jpeg_of(upright(rgb, file.noted.orientation or 1), _THUMB_PX)
         with lock:
             thumbs[file.name] = thumb
 

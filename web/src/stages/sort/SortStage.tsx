@@ -27,7 +27,7 @@ export function SortStage() {
   const frame = frames.find((one) => one.id === picked) ?? frames[0];
   const chosen = drawn.rungs.find((rung) => rung.frame?.id === frame?.id)?.index ?? null;
   return (
-    <div className="grid h-full grid-cols-[clamp(190px,18vw,240px)_minmax(0,1fr)_clamp(340px,36vw,560px)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
+    <div className="grid h-full grid-cols-[clamp(190px,18vw,240px)_minmax(0,1fr)_clamp(340px,36vw,560px)] grid-rows-[minmax(0,1fr)] small:flex small:h-auto small:flex-col">
       <Ladder
         drawing={drawn}
         caption={drawn.unplaced > 0 ? "planned" : "shot"}
