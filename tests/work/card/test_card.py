@@ -20,7 +20,7 @@ from amber_ladder.work.card.views import CardStack
 from amber_ladder.work.deeds.discarding import remove_old
 from amber_ladder.work.pictures import frame_thumb
 from amber_ladder.work.stack.views import StackView
-from tests.support.cards import LENS, Sorted, brought_in, three_takes
+from tests.support.cards import LENS, Sorted, bring, brought_in, three_takes, told_apart
 from tests.support.station import database
 from tests.support.takes import folder_of, have_done, merged, new_stack
 
@@ -323,6 +323,26 @@ class Accepted(unittest.TestCase):
         contents = {path.read_bytes() for path in (settings().data / "originals").glob("*/*")}
         self.assertIn(files[0].content, contents)
         self.assertNotIn(files[0].content + b" ", contents)
+
+
+class ByHand(unittest.TestCase):
+    """A burst rocked through focus goes to its take in the order of focus, with how sure that is."""
+
+    def test_frames_stand_in_the_order_of_focus_and_no_depth_is_made_up(self) -> None:
+        database()
+        truth = told_apart()
+        view = bring(truth.card, "by hand")
+        one = next(stack for stack in view.stacks if stack.by_hand)
+        stack = new_stack("HAND-1")
+        card.set_goes(view.id, one.first, card.GoesEntry(stack_id=stack.id))
+        card.accept(view.id, card.AcceptEntry(stacks=[one.first]))
+        (take,) = plan.read_stack(stack.id).takes
+        at_um = {file.path.rpartition("/")[2]: file.focus_um for file in truth.card.files}
+        kept = [at_um[frame.name] or 0.0 for frame in take.frames if frame.left_out is None]
+        ranks = np.argsort(np.argsort(kept))
+        self.assertGreater(abs(float(np.corrcoef(ranks, np.arange(len(kept)))[0, 1])), 0.9)
+        self.assertIn("In the order of focus", take.series.order_said)
+        self.assertIsNone(take.series.depth_from)
 
 
 class Raw(unittest.TestCase):

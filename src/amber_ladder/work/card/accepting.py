@@ -49,7 +49,7 @@ def _add_take(session: Session, card: Card, one: CardStack, rows: dict[int, Card
     if len(files) - len(one.left_out) < 2:
         raise Conflict(f"fewer than two frames are left of the stack that begins with {files[0].name}")
     stack = stacks.get_stack(session, one.goes.stack_id, locked=True)
-    ordered = list(reversed(files)) if one.order == "far-first" else files
+    ordered = _ordered(one, files)
     names = _names(ordered)
     take = Take(source=cards.SOURCE, complete=True, run=_run(card, one, names))
     stacks.add_take(session, stack, take)
@@ -61,6 +61,17 @@ def _add_take(session: Session, card: Card, one: CardStack, rows: dict[int, Card
     did(session, f"take {take.number} of stack {stack.number} accepted from {card.name}", stack)
 
 
+def _ordered(one: CardStack, files: list[CardFile]) -> list[CardFile]:
+    """Nearest first where that is known, by hand in the order of focus, else as they were shot."""
+    if one.order == "far-first":
+        return list(reversed(files))
+    if not one.focus_order:
+        return files
+    by_id = {file.id: file for file in files}
+    in_focus = [by_id.pop(place.file) for place in one.focus_order]
+    return [*in_focus, *by_id.values()]  # where the others lie nobody knows: nothing is sharp in them
+
+
 def _run(card: Card, one: CardStack, names: dict[int, str]) -> dict[str, Any]:
     """What is known of the take besides its frames, for the record and for merges. Holes from near to far."""
     holes = [{"after": names[hole.after], "before": names[hole.before], "missing": hole.missing} for hole in one.holes]
@@ -69,7 +80,10 @@ def _run(card: Card, one: CardStack, names: dict[int, str]) -> dict[str, Any]:
     return {
         "card_id": card.id, "card": card.name, "files": one.files, "order": one.order, "order_basis": one.order_basis,
         "by_hand": one.by_hand, "near_reached": one.near, "far_reached": one.far,
-        "holes": holes,
+        "holes": holes, "from_near": one.from_near,
+        "focus_order": [
+            {"name": names[place.file], "position": place.position, "u": place.u} for place in one.focus_order
+        ] if one.focus_order else None,
     }  # fmt: skip
 
 

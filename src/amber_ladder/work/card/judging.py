@@ -12,7 +12,7 @@ from amber_ladder.store.database import Session
 from amber_ladder.work.card.looks import seen_file
 
 _BY_HAND = "set by hand"
-_JUDGED_AS = 1
+_JUDGED_AS = 2
 """Goes up when stacks are judged otherwise, or told in another form: those that were judged before are judged anew."""
 
 
@@ -122,6 +122,7 @@ def stack_json(stack: Stack, order: Sequence[int]) -> dict[str, Any]:
             {"file": order[place], "position": round(position, 3), "u": round(u, 3)}
             for place, position, u in zip(focus.places, focus.positions, focus.u, strict=True)
         ] if focus else None,
+        "from_near": focus is not None and focus.from_near is True,
         "left_out": {str(order[place]): reason for place, reason in proposal.left_out.items()},
         "doubts": [{"file": order[one.place], "words": one.words} for one in proposal.doubts],
     }  # fmt: skip

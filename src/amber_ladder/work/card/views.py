@@ -80,9 +80,19 @@ class ThinView:
 
 
 @dataclass(frozen=True, slots=True)
+class FocusPlace:
+    """Where a frame shot by hand was focused: 0 to 1 through the stack, with its standard uncertainty."""
+
+    file: int
+    position: float
+    u: float
+
+
+@dataclass(frozen=True, slots=True)
 class CardStack:
     """One of the stacks that a card becomes; its first file names it. ``accepted`` is the take that it became.
 
+    Frames shot by hand stand in ``focus_order``, from the nearest where ``from_near`` says so, else from either end.
     ``passed`` says of the end that was shot first, and of the last, whether focus went on to where nothing is sharp.
     """
 
@@ -97,6 +107,8 @@ class CardStack:
     flags: list[FlagView]
     holes: list[HoleView]
     thin: ThinView | None
+    focus_order: list[FocusPlace] | None
+    from_near: bool
     left_out: list[LeftOutFile]
     doubts: list[DoubtView]
     goes: Goes | None
@@ -225,7 +237,9 @@ def _card_stack(
         piece[0], piece, judged["by_hand"], judged["order"], judged["order_basis"], judged["passed"],
         judged["near"], judged["far"],
         [FlagView(**one) for one in judged["flags"]], [HoleView(**one) for one in judged["holes"]],
-        ThinView(**judged["thin"]) if judged["thin"] else None, left, doubts, goes,
+        ThinView(**judged["thin"]) if judged["thin"] else None,
+        [FocusPlace(**one) for one in judged["focus_order"]] if judged["focus_order"] else None,
+        judged["from_near"], left, doubts, goes,
         AcceptedView(take.stack_id, take.id, _label(take.stack, take)) if take else None,
     )  # fmt: skip
 

@@ -163,6 +163,10 @@ def _order(take: Take, sorting: Sorting) -> str:
 
 def _order_on_card(take: Take, *, planned: bool) -> str:
     told = take.run or {}
+    if told.get("focus_order"):
+        end = "nearest first" if told.get("from_near") else "which end is near is not known"
+        u = 100 * max(one["u"] for one in told["focus_order"])
+        return f"In the order of focus, worked out from the pictures (u {u:.0f} % of the depth or less); {end}."
     if told["order"] == "unknown":
         return "As they were shot; which end is near is not known."
     shot = "" if told["order"] == "near-first" else ", though shot farthest first"

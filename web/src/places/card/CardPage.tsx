@@ -13,7 +13,17 @@ import { Rejected } from "../../ui/Rejected";
 import { Work } from "../../ui/Work";
 import { BringIn } from "./BringIn";
 import { Closer } from "./Closer";
-import { clock, doubtful, flagWords, type Tape as TapeOf, tapeOf, withoutDoubt } from "./card";
+import {
+  clock,
+  doubtful,
+  FEWER,
+  flagWords,
+  ordinal,
+  type Tape as TapeOf,
+  tapeOf,
+  thinnable,
+  withoutDoubt,
+} from "./card";
 import { GoesTo } from "./GoesTo";
 import { Ladders } from "./Ladders";
 import { Tape } from "./Tape";
@@ -214,6 +224,7 @@ function Sorting({ card, tape, busy, act, accept }: SortingProps) {
     const after = doubts.find((id) => (tape.place.get(id) ?? 0) > at) ?? doubts[0];
     go(after);
   };
+  const fewer = stack ? thinnable(stack) : null;
   const acceptable = stack && !stack.accepted && stack.goes;
   useCommands({
     nextFile: () => go(tape.files[at + 1]?.id),
@@ -264,6 +275,16 @@ function Sorting({ card, tape, busy, act, accept }: SortingProps) {
       <footer className="flex flex-wrap items-center gap-x-4 gap-y-1 border-ink border-t bg-card px-5 py-2">
         <KeyRow />
         <div className="ml-auto flex min-w-0 items-center gap-3">
+          {stack && !stack.accepted && fewer && (
+            <Button
+              look="quiet"
+              disabled={busy}
+              title={`What lies between two frames is blurred by ${fewer.worst_blur_px.toFixed(1)} px at worst then`}
+              onClick={() => act(() => api.leaveFilesOut(card.id, between(stack), FEWER))}
+            >
+              Keep every {ordinal(fewer.every)}
+            </Button>
+          )}
           {stack && !stack.accepted && (
             <GoesTo
               key={stack.first}
@@ -294,6 +315,13 @@ function Sorting({ card, tape, busy, act, accept }: SortingProps) {
       </footer>
     </>
   );
+}
+
+/** The frames between those that would do, of what is kept of a stack. */
+function between(stack: CardStack): number[] {
+  const left = new Set(stack.left_out.map((one) => one.file));
+  const every = stack.thin?.every ?? 1;
+  return stack.files.filter((file) => !left.has(file)).filter((_, at) => at % every > 0);
 }
 
 /** What is known of a file, in a line. */

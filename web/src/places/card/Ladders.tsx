@@ -2,6 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 import type { Card, CardStack } from "../../client/api";
 import { plural } from "../../lib/numbers";
+import { ordinal, thinnable } from "./card";
 import { SmallLadder } from "./SmallLadder";
 
 interface Props {
@@ -66,11 +67,12 @@ function facts(stack: CardStack): string {
     ? "rocked by hand"
     : { "near-first": "near first", "far-first": "far first", unknown: "order unknown" }[stack.order];
   const left = stack.left_out.length > 0 ? `, ${stack.left_out.length} left out` : "";
-  const thin = stack.thin && stack.thin.every > 1 ? `, every ${ordinal(stack.thin.every)} would do` : "";
+  const fewer = thinnable(stack);
+  const thin = fewer
+    ? `, every ${ordinal(fewer.every)} would do (${fewer.worst_blur_px.toFixed(1)} px of blur)`
+    : "";
   return `${plural(kept, "frame")}${left}, ${order}${thin}`;
 }
-
-const ordinal = (number: number) => ({ 2: "second", 3: "third", 4: "fourth" })[number] ?? `${number}th`;
 
 function state(stack: CardStack): string {
   if (stack.accepted) return `is ${stack.accepted.label}`;

@@ -1,3 +1,4 @@
+import { memo } from "react";
 import type { CardStack } from "../../client/api";
 
 const WIDTH = 76;
@@ -6,7 +7,7 @@ const RAIL = 9;
 const LEAST_PX = 3;
 
 /** A stack of a card as a small ladder: nearest on top where that is known, what is left out hangs outside, holes in red. */
-export function SmallLadder({ stack }: { stack: CardStack }) {
+export const SmallLadder = memo(function SmallLadder({ stack }: { stack: CardStack }) {
   const files = stack.order === "far-first" ? [...stack.files].reverse() : stack.files;
   const left = new Set(stack.left_out.map((one) => one.file));
   const holes = new Map(
@@ -105,4 +106,4 @@ export function SmallLadder({ stack }: { stack: CardStack }) {
       ))}
     </svg>
   );
-}
+});

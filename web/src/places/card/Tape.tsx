@@ -1,6 +1,6 @@
 // biome-ignore-all lint/a11y/useSemanticElements: lines that are drawn only where they are seen are no table
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { CardStack } from "../../client/api";
 import { cardFileUrl } from "../../client/api";
 import { clock, flagWords, relief, type Tape as TapeOf } from "./card";
@@ -42,8 +42,8 @@ export function Tape({ tape, cursor, chosen, onChoose, onMove }: Props) {
   const at = cursor === undefined ? -1 : (tape.place.get(cursor) ?? -1);
   const line = Math.floor(at / across);
   useEffect(() => {
-    if (line >= 0) virtual.scrollToIndex(line, { align: "auto" });
-  }, [line, virtual]);
+    if (cursor !== undefined && line >= 0) virtual.scrollToIndex(line, { align: "auto" });
+  }, [cursor, line, virtual]);
   return (
     // Drawn only where it is seen.
     <div ref={scroller} className="min-h-0 overflow-y-auto small:h-[60vh]">
@@ -79,7 +79,18 @@ interface LineProps extends Props {
   heights: number[];
 }
 
-function Line({ tape, cursor, chosen, heights, top, row, from, to, onChoose, onMove }: LineProps) {
+const Line = memo(function Line({
+  tape,
+  cursor,
+  chosen,
+  heights,
+  top,
+  row,
+  from,
+  to,
+  onChoose,
+  onMove,
+}: LineProps) {
   const files = tape.files.slice(from, to);
   const first = files[0];
   const span = (to - from) * CELL;
@@ -173,7 +184,7 @@ function Line({ tape, cursor, chosen, heights, top, row, from, to, onChoose, onM
       })}
     </div>
   );
-}
+});
 
 /** A flag has room for its words where the file before has none. */
 function labelled(tape: TapeOf, files: TapeOf["files"], i: number): boolean {

@@ -48,6 +48,15 @@ export function flagWords(flag: CardStack["flags"][number]): string {
   return `${word} ${figure}${flag.unit === "%" ? " %" : ` ${flag.unit}`}`;
 }
 
+/** Why frames are left out of which others would do. */
+export const FEWER = "fewer frames would do";
+
+/** Every how manieth frame would do, of a stack that was not thinned yet; null where all are needed. */
+export function thinnable(stack: CardStack): NonNullable<CardStack["thin"]> | null {
+  if (!stack.thin || stack.thin.every < 2) return null;
+  return stack.left_out.some((one) => one.reason === FEWER) ? null : stack.thin;
+}
+
 /** Files that a person should look at: in doubt, or with something wrong. In the order of shooting. */
 export function doubtful(tape: Tape, card: Card): number[] {
   const found = new Set<number>();
@@ -79,6 +88,9 @@ export function relief(tape: Tape): number[] {
     return (file.sharp - from) / Math.max((most.get(stack) ?? 1) - from, 1e-6);
   });
 }
+
+export const ordinal = (number: number) =>
+  ({ 2: "second", 3: "third", 4: "fourth" })[number] ?? `${number}th`;
 
 /** A camera's own clock, as it stands in the file. */
 export const clock = (time: string | null): string => time?.slice(11, 19) ?? "no time";

@@ -18,6 +18,28 @@ const PLAIN: Development = {
 };
 const NEUTRAL_PX = 16;
 
+const signed = (value: number) => `${value > 0 ? "+" : ""}${value.toFixed(2)}`.replace("-", "−");
+const CONTROLS = [
+  {
+    part: "exposure_stops",
+    label: "Exposure",
+    least: -3,
+    most: 3,
+    step: 0.05,
+    told: (value: number) => `${signed(value)} stops`,
+  },
+  {
+    part: "black",
+    label: "Black",
+    least: 0,
+    most: 0.25,
+    step: 0.005,
+    told: (value: number) => `${(100 * value).toFixed(1)} %`,
+  },
+  { part: "highlights", label: "Highlights", least: -1, most: 1, step: 0.05, told: signed },
+  { part: "shadows", label: "Shadows", least: -1, most: 1, step: 0.05, told: signed },
+] as const;
+
 interface Props {
   stack: Stack;
   take: Take;
@@ -49,7 +71,6 @@ export function Develop({ stack, take, frame }: Props) {
   const changed = JSON.stringify(draft) !== JSON.stringify(kept ?? PLAIN);
   const change = (part: Partial<Development>) => setDraft({ ...draft, ...part });
   const place = draft.white_balance === "as_shot" ? null : draft.white_balance;
-  const signed = (value: number) => `${value > 0 ? "+" : ""}${value.toFixed(2)}`.replace("-", "−");
   const pick = (event: React.MouseEvent<HTMLElement>) => {
     const area = event.currentTarget.getBoundingClientRect();
     const byKey = event.detail === 0;
@@ -123,42 +144,15 @@ export function Develop({ stack, take, frame }: Props) {
           )}
         </span>
       </div>
-      <Range
-        label="Exposure"
-        least={-3}
-        most={3}
-        step={0.05}
-        value={draft.exposure_stops ?? 0}
-        told={`${signed(draft.exposure_stops ?? 0)} stops`}
-        onChange={(exposure_stops) => change({ exposure_stops })}
-      />
-      <Range
-        label="Black"
-        least={0}
-        most={0.25}
-        step={0.005}
-        value={draft.black ?? 0}
-        told={`${(100 * (draft.black ?? 0)).toFixed(1)} %`}
-        onChange={(black) => change({ black })}
-      />
-      <Range
-        label="Highlights"
-        least={-1}
-        most={1}
-        step={0.05}
-        value={draft.highlights ?? 0}
-        told={signed(draft.highlights ?? 0)}
-        onChange={(highlights) => change({ highlights })}
-      />
-      <Range
-        label="Shadows"
-        least={-1}
-        most={1}
-        step={0.05}
-        value={draft.shadows ?? 0}
-        told={signed(draft.shadows ?? 0)}
-        onChange={(shadows) => change({ shadows })}
-      />
+      {CONTROLS.map(({ part, told, ...control }) => (
+        <Range
+          key={part}
+          {...control}
+          value={draft[part] ?? 0}
+          told={told(draft[part] ?? 0)}
+          onChange={(value) => change({ [part]: value })}
+        />
+      ))}
       <Choice
         beside
         label="Tone"
