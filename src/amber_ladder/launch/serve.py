@@ -89,7 +89,7 @@ class Station:
         from amber_ladder.work.upkeep import remove_half_made
 
         FrameStore(self.data)
-        for name in ("originals", "arriving", "products", "tiles", "left-over", "before-upgrade"):
+        for name in ("originals", "arriving", "products", "tiles", "developed", "left-over", "before-upgrade"):
             if (self.data / name).is_dir():
                 (self.data / name).chmod(0o700)
         left = remove_half_made(self.data)

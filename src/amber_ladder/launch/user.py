@@ -11,7 +11,18 @@ from pathlib import Path
 
 _NAME = "amber-ladder"
 _GROUPS = ("dialout", "plugdev", "video")  # those who may open serial devices, cards and cameras on Debian
-_OURS = ("originals", "products", "tiles", "arriving", "logs", "left-over", "incoming", "cache", "last-backup.json")
+_OURS = (
+    "originals",
+    "products",
+    "tiles",
+    "developed",
+    "arriving",
+    "logs",
+    "left-over",
+    "incoming",
+    "cache",
+    "last-backup.json",
+)
 
 
 @dataclass(frozen=True, slots=True)

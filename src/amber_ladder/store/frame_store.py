@@ -29,7 +29,7 @@ class FrameStore:
         self._products = data / "products"
         self._tiles = data / "tiles"
         self._developed = data / "developed"
-        for folder in (self._originals, self._arriving, self._products, self._tiles):
+        for folder in (self._originals, self._arriving, self._products, self._tiles, self._developed):
             folder.mkdir(parents=True, exist_ok=True)
 
     def receive(self, chunks: Iterable[bytes]) -> Received:
@@ -96,7 +96,6 @@ class FrameStore:
 
     def developed_folder(self) -> Path:
         """Where developed frames are kept by what they were made of; they can be made again at any time."""
-        self._developed.mkdir(exist_ok=True)
         return self._developed
 
     def tiles_folder(self, key: str) -> Path:

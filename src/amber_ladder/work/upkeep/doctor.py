@@ -113,7 +113,8 @@ def remove_half_made(data: Path, *, young: float = 0.0) -> int:
 
 
 def _half_made_in(data: Path, young: float) -> list[Path]:
-    left = [*(data / "arriving").glob("*"), *(data / "products").glob(".*"), *(data / "tiles").glob(".*")]
+    made_in = ("products", "tiles", "developed")
+    left = [*(data / "arriving").glob("*"), *(path for one in made_in for path in (data / one).glob(".*"))]
     return [path for path in left if _old(path, young)]
 
 
