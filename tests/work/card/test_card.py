@@ -215,6 +215,26 @@ class ChangedByHand(unittest.TestCase):
         self.assertEqual(back.separators, [])
         self.assertEqual(back.stacks[1].files[-1], hand)
 
+    def test_what_is_in_doubt_about_the_stack_stays_though_its_frame_is_left_out(self) -> None:
+        third = self.before.stacks[2]
+        hole = next(doubt for doubt in third.doubts if "missing before it" in doubt.words)
+        after = card.leave_out(self.number, card.LeftOutEntry(files=[hole.file]))
+        self.assertIn(hole, after.stacks[2].doubts)
+        jolted = next(doubt for doubt in self.before.stacks[0].doubts if "leapt" in doubt.words)
+        after = card.leave_out(self.number, card.LeftOutEntry(files=[jolted.file]))
+        self.assertNotIn(jolted, after.stacks[0].doubts)
+
+    def test_many_frames_in_a_row_left_out_are_told_of(self) -> None:
+        one = self.before.stacks[1]
+        every = one.thin.every if one.thin else 1
+        gone = {out.file for out in one.left_out}
+        kept = [number for number in one.files if number not in gone]
+        after = card.leave_out(self.number, card.LeftOutEntry(files=kept[3 : 3 + 2 * every - 1]))
+        self.assertFalse(any("in a row" in doubt.words for doubt in after.stacks[1].doubts))
+        after = card.leave_out(self.number, card.LeftOutEntry(files=[kept[3 + 2 * every - 1]]))
+        torn = [doubt for doubt in after.stacks[1].doubts if "in a row" in doubt.words]
+        self.assertEqual([doubt.file for doubt in torn], [kept[3 + 2 * every]])
+
     def test_files_of_another_card_are_refused(self) -> None:
         with self.assertRaises(BadInput):
             card.set_borders(self.number, card.BordersEntry(add=[10**6]))

@@ -12,7 +12,7 @@ from amber_ladder.store.database import Session
 from amber_ladder.work.card.looks import seen_file
 
 _BY_HAND = "set by hand"
-_JUDGED_AS = 2
+_JUDGED_AS = 3
 """Goes up when stacks are judged otherwise, or told in another form: those that were judged before are judged anew."""
 
 
@@ -124,7 +124,9 @@ def stack_json(stack: Stack, order: Sequence[int]) -> dict[str, Any]:
         ] if focus else None,
         "from_near": focus is not None and focus.from_near is True,
         "left_out": {str(order[place]): reason for place, reason in proposal.left_out.items()},
-        "doubts": [{"file": order[one.place], "words": one.words} for one in proposal.doubts],
+        "doubts": [
+            {"file": order[one.place], "words": one.words, "of_frame": one.of_frame} for one in proposal.doubts
+        ],
     }  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
 
+from amber_ladder.core.sorting.run import torn
 from amber_ladder.store import cards
 from amber_ladder.store.card_models import Card, CardFile
 from amber_ladder.store.database import Session
@@ -230,7 +231,13 @@ def _card_stack(
     piece: list[int], judged: dict[str, Any], left: list[LeftOutFile], goes: Goes | None, take: Take | None
 ) -> CardStack:
     gone = {one.file for one in left}
-    doubts = [DoubtView(**one) for one in judged["doubts"] if one["file"] not in gone]
+    doubts = [
+        DoubtView(one["file"], one["words"]) for one in judged["doubts"]
+        if not (one["of_frame"] and one["file"] in gone)
+    ]  # fmt: skip
+    if not judged["by_hand"]:
+        every = judged["thin"]["every"] if judged["thin"] else 1
+        doubts += [DoubtView(one.place, one.words) for one in torn(piece, gone, every)]
     if len(piece) - len(left) < 2:
         doubts = [DoubtView(piece[0], "fewer than two frames are left: there is nothing to merge"), *doubts]
     return CardStack(

@@ -47,31 +47,30 @@ export const SmallLadder = memo(function SmallLadder({ stack }: { stack: CardSta
         fill="var(--amber-fill)"
         opacity="0.3"
       />
-      {places.map(({ file, at: place, hole }, index) =>
-        left.has(file) ? (
-          <line
-            key={file}
-            x1={WIDTH - RAIL + 2}
-            x2={WIDTH - 1}
-            y1={y(place)}
-            y2={y(place)}
-            stroke="var(--fault)"
-            strokeWidth="1"
-            strokeDasharray="2 2"
-          />
-        ) : (
-          <g key={file}>
-            {hole > 0 && (
-              <rect
-                x={RAIL + 3}
-                width={WIDTH - 2 * RAIL - 6}
-                y={y(place - hole) + 1 - step / 2}
-                height={Math.max(hole * step, 6)}
-                fill="var(--fault-wash)"
-                stroke="var(--fault)"
-              />
-            )}
-            {index % every === 0 && (
+      {places.map(({ file, at: place, hole }, index) => (
+        <g key={file}>
+          {hole > 0 && (
+            <rect
+              x={RAIL + 3}
+              width={WIDTH - 2 * RAIL - 6}
+              y={y(place - hole) + 1 - step / 2}
+              height={Math.max(hole * step, 6)}
+              fill="var(--fault-wash)"
+              stroke="var(--fault)"
+            />
+          )}
+          {left.has(file) ? (
+            <line
+              x1={WIDTH - RAIL + 2}
+              x2={WIDTH - 1}
+              y1={y(place)}
+              y2={y(place)}
+              stroke="var(--fault)"
+              strokeWidth="1"
+              strokeDasharray="2 2"
+            />
+          ) : (
+            index % every === 0 && (
               <line
                 x1={RAIL}
                 x2={WIDTH - RAIL}
@@ -80,10 +79,10 @@ export const SmallLadder = memo(function SmallLadder({ stack }: { stack: CardSta
                 stroke="var(--amber)"
                 strokeWidth="1"
               />
-            )}
-          </g>
-        ),
-      )}
+            )
+          )}
+        </g>
+      ))}
       {[RAIL, WIDTH - RAIL].map((x) => (
         <g key={x} stroke="var(--ink)" strokeWidth="2">
           <line x1={x} x2={x} y1={3} y2={HEIGHT - 3} />

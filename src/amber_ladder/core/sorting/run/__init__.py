@@ -5,7 +5,7 @@ from amber_ladder.core.sorting.run._flags import Flag, Hole
 from amber_ladder.core.sorting.run._focus_order import FocusOrder
 from amber_ladder.core.sorting.run._look import Look, look_at, sharp_parts, shrunk_by
 from amber_ladder.core.sorting.run._pair import Against, Comparer, Small
-from amber_ladder.core.sorting.run._proposal import Doubt, Proposal, propose
+from amber_ladder.core.sorting.run._proposal import Doubt, Proposal, propose, torn
 from amber_ladder.core.sorting.run._split import Border
 from amber_ladder.core.sorting.run._stack import Run, Stack, sort_run, sort_take
 from amber_ladder.core.sorting.run._sweep import Thin
@@ -31,4 +31,5 @@ __all__ = [
     "shrunk_by",
     "sort_run",
     "sort_take",
+    "torn",
 ]

@@ -1,6 +1,8 @@
 """What follows from how a stack was judged: which frames to leave out, and what a person has to look at."""
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from amber_ladder.core.sorting.run._flags import Kind
 from amber_ladder.core.sorting.run._stack import Stack
@@ -11,10 +13,14 @@ _LEAVES: frozenset[Kind] = frozenset(("dark", "bright", "shaken", "duplicate", "
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """Something that a person has to look at: what it is, and the place of the frame where it shows."""
+    """Something that a person has to look at: what it is, and the place of the frame where it shows.
+
+    ``of_frame`` is a doubt about that frame alone, which goes with it when it is left out; the others stay.
+    """
 
     place: int
     words: str
+    of_frame: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,10 +43,25 @@ def propose(stack: Stack) -> Proposal:
         for hole in stack.holes
     ]
     doubts += [
-        Doubt(flag.place, flag.reason) for flag in stack.flags
+        Doubt(flag.place, flag.reason, of_frame=True) for flag in stack.flags
         if flag.kind not in _LEAVES and flag.place not in left_out
     ]  # fmt: skip
     return Proposal(left_out, tuple(sorted(doubts, key=lambda one: one.place)))
+
+
+def torn(places: Sequence[int], left_out: Collection[int], every: int) -> list[Doubt]:
+    """Doubts about stretches in which so many frames in a row are left out that nothing may be sharp in any other.
+
+    ``places`` are a stack's, in the order of shooting; every ``every`` th of them would do.
+    """
+    kept = [at for at, place in enumerate(places) if place not in left_out]
+    return [
+        Doubt(
+            places[after], f"{after - before - 1} frames in a row are left out before it: nothing between may be sharp"
+        )
+        for before, after in pairwise(kept)
+        if after - before > 2 * every
+    ]
 
 
 def _outside(stack: Stack) -> dict[int, str]:
