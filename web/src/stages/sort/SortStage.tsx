@@ -24,7 +24,8 @@ export function SortStage() {
   const [picked, setPicked] = useState<number | null>(null);
   const drawn = drawing(stack.plan, stack.ladder, take);
   const frames = take ? inOrder(take) : [];
-  const frame = frames.find((one) => one.id === picked) ?? frames[0];
+  const used = (one: Frame) => !take?.series.left_out.some((out) => out.frame_id === one.id);
+  const frame = frames.find((one) => one.id === picked) ?? frames.find(used) ?? frames[0];
   const chosen = drawn.rungs.find((rung) => rung.frame?.id === frame?.id)?.index ?? null;
   return (
     <div className="grid h-full grid-cols-[clamp(190px,18vw,240px)_minmax(0,1fr)_clamp(340px,36vw,560px)] grid-rows-[minmax(0,1fr)] small:flex small:h-auto small:flex-col">

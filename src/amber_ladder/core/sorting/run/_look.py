@@ -21,7 +21,8 @@ THUMB = (36, 48)
 _SMALL_PX = 240  # width of the picture in which neighbours are compared
 _CLIPPED = 253
 _LEAST_DETAIL = 0.05  # grey values: a file without noise has as much, so that shares of it stay sensible
-_CALMEST, _STANDS_OUT, _LEFT_DARK = 15, 1.6, 0.22
+_CALMEST, _STANDS_OUT, _LEFT_DARK = 15, 1.3, 0.22
+_BLURRED, _CRISP = 0.3, 0.5  # detail against that at half the size: a quarter where all is smooth
 _CELLS = 6  # across and down: defocus carries little light from one to the next
 _BLACKEST = 2.0**-13  # of white: darker is black in a file of 8 bits
 _LINEAR = decode_srgb(np.arange(256, dtype=np.float32) / np.float32(255))
@@ -85,11 +86,17 @@ def look_at(rgb: Byte, factor: int) -> tuple[Look, Small]:
 
 
 def sharp_parts(rgb: Byte, look: Look) -> Byte:
-    """The frame (H, W, 3) that was looked at, with what does not stand out of its own calmest tiles darkened."""
-    floor = np.percentile(look.detail, _CALMEST)
-    share = np.clip(look.detail / floor - _STANDS_OUT, 0.0, 1.0).astype(np.float32)
-    light = _LEFT_DARK + (1.0 - _LEFT_DARK) * cv2.resize(share, rgb.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-    return np.asarray(rgb * light[..., None], np.uint8)
+    """The frame (H, W, 3) that was looked at, with what is not sharp in it darkened.
+
+    Of what is blurred, half the size shows second derivatives four times as strong; of what is sharp, hardly stronger.
+    Noise alone would look sharp: a tile has to stand out of the calmest ones too.
+    """
+    half = np.asarray(cv2.resize(rgb, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), np.uint8)
+    coarse, _ = look_at(half, 2 * look.factor)
+    stands_out = np.clip(look.detail / np.percentile(look.detail, _CALMEST) - _STANDS_OUT, 0.0, 1.0)
+    crisp = np.clip((look.detail / coarse.detail - _BLURRED) / (_CRISP - _BLURRED), 0.0, 1.0)
+    share = cv2.resize((stands_out * crisp).astype(np.float32), rgb.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    return np.asarray(rgb * (_LEFT_DARK + (1.0 - _LEFT_DARK) * share)[..., None], np.uint8)
 
 
 def _middle(cells: Float) -> float:
