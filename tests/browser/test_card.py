@@ -4,12 +4,13 @@ import re
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import FloatRect, Locator, expect
 
 from amber_ladder.work import card as work
 from amber_ladder.work import plan
 from tests.support.browser import PageTest
 from tests.support.cards import three_takes, write_card
+from tests.support.station import until
 from tests.support.takes import new_stack
 
 FOLDERS = ("100TH", "101TH", "102TH")
@@ -106,9 +107,16 @@ class Dump(PageTest):
 
     def draw(self, begins: str, to: str) -> None:
         """Draw the border before a file to another one."""
-        cells = [self.cell(name).bounding_box() for name in (begins, to)]
-        assert cells[0] is not None
-        assert cells[1] is not None
+        expect(self.cell(begins)).to_have_attribute("aria-selected", "true")
+        cells: list[FloatRect] = []
+
+        def at_rest() -> bool:
+            # The tape moves to the stack that was just chosen.
+            before, now = cells.copy(), [self.cell(name).bounding_box() for name in (begins, to)]
+            cells[:] = [one for one in now if one is not None]
+            return len(cells) == 2 and cells == before
+
+        until(at_rest, "the tape to rest")
         mouse = self.page.mouse
         mouse.move(cells[0]["x"], cells[0]["y"] - 30)
         mouse.down()

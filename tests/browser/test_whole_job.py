@@ -105,7 +105,7 @@ class WholeJob(PageTest):
         page.get_by_role("link", name="Amber Ladder, to the cabinet").click()
         page.get_by_label("Find a specimen").fill("capsule")
         row = page.get_by_role("row", name="TH-1 ")
-        expect(row.get_by_role("img", name="done: plan, shoot, merge, record")).to_be_visible()
+        expect(row.get_by_role("img", name="done: plan, shoot, sort, merge, record")).to_be_visible()
         self.assert_accessible()
         page.get_by_label("Find a specimen").fill("granite")
         expect(page.get_by_text("Nothing matches")).to_be_visible()

@@ -34,7 +34,7 @@ class Tables(unittest.TestCase):
             "update specimen set medium_index = 'NaN'",
             "update specimen set depth_mm = -1",
             "update rig set flash_power = 2",
-            "update take set source = 'card'",
+            "update take set source = 'tape'",
             "update frame set sha256 = upper(sha256) || 'x'",
             "update frame set width_px = 0",
             "update frame set bits = 12",

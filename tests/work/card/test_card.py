@@ -303,6 +303,16 @@ class Accepted(unittest.TestCase):
         self.assertEqual(len(card.accept(self.number, card.AcceptEntry(stacks=[second.first])).stacks), 3)
         self.assertEqual(len(plan.read_stack(stack.id).takes), 1)
 
+    def test_what_an_accepted_stack_stands_on_is_not_undone(self) -> None:
+        second = card.read(self.number).stacks[1]
+        card.leave_out(self.number, card.LeftOutEntry(files=[second.files[8]]))
+        left = deeds.last_deed()
+        assert left is not None
+        self.addCleanup(card.take_back, self.number, card.TakenBackEntry(files=[second.files[8]]))
+        self.accept(card.read(self.number).stacks[1], self.planned("CARD-8", 7))
+        with self.assertRaisesRegex(Conflict, "changed again since|take 1 of CARD-8"):
+            deeds.undo(left.id)
+
     def test_on_a_ladder_of_as_many_rungs_frames_lie_where_they_were_planned(self) -> None:
         second = card.read(self.number).stacks[1]
         stack = self.planned("CARD-4", len(second.files))

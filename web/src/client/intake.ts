@@ -52,20 +52,37 @@ export async function bringIn(cardId: number, placed: Placed[], onDone: () => vo
   const stop = new AbortController();
   stops.set(cardId, stop);
   const pictures = placed.filter(({ path }) => PICTURES.test(path));
-  const card = await patiently(() => api.card(cardId), stop.signal);
-  const held = new Map(card?.files.filter((one) => !one.refused).map((one) => [one.name, one.bytes]));
-  const waiting = pictures.filter(({ path, file }) => held.get(path) !== file.size);
-  const intake: Intake = {
-    files: waiting.length,
+  const none: Intake = {
+    files: 0,
     done: 0,
-    bytes: waiting.reduce((sum, { file }) => sum + file.size, 0),
+    bytes: 0,
     bytesDone: 0,
-    held: pictures.length - waiting.length,
-    others: placed.length - pictures.length,
+    held: 0,
+    others: 0,
     rejected: [],
     bytesPerSecond: null,
     secondsLeft: null,
     waiting: false,
+    running: false,
+  };
+  let card: Awaited<ReturnType<typeof api.card>> | null;
+  try {
+    card = await patiently(() => api.card(cardId), stop.signal);
+  } catch (error) {
+    // Thrown away meanwhile, perhaps: nothing is sent.
+    const reason = error instanceof Refusal ? error.message : "cannot be read";
+    tell(cardId, { ...none, rejected: [{ name: "This card", reason }] });
+    return;
+  }
+  const held = new Map(card?.files.filter((one) => !one.refused).map((one) => [one.name, one.bytes]));
+  const waiting = pictures.filter(({ path, file }) => held.get(path) !== file.size);
+  const intake: Intake = {
+    ...none,
+    files: waiting.length,
+    bytes: waiting.reduce((sum, { file }) => sum + file.size, 0),
+    held: pictures.length - waiting.length,
+    others: placed.length - pictures.length,
+    rejected: [],
     running: true,
   };
   tell(cardId, intake);

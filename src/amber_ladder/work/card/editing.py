@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field, StringConstraints
 
@@ -126,6 +126,19 @@ def _changed(card_id: int, files: list[int], change: Change, *, both_sides: bool
         with changing(session, f"{card.name}: {words}", card):
             card.edits = edits.as_json()
         return card_view(session, card)
+
+
+def refuse_to_undo(session: Session, card: Card, before: dict[str, Any]) -> None:
+    """Raises Conflict where going back to these edits would change a stack that was accepted since."""
+    now, then = Edits.of(card), Edits.from_json(before)
+    order = (card.found or {}).get("order", [])
+    places = {number: place for place, number in enumerate(order)}
+    moved = {number for number in {*now.borders, *then.borders} if now.borders.get(number) != then.borders.get(number)}
+    concerned = moved | {order[places[number] - 1] for number in moved if places.get(number)}
+    concerned |= {
+        number for number in {*now.left_out, *then.left_out} if now.left_out.get(number) != then.left_out.get(number)
+    }
+    _refuse_accepted(session, card, concerned | ({*now.kept} ^ {*then.kept}))
 
 
 def _refuse_accepted(session: Session, card: Card, concerned: set[int]) -> None:

@@ -41,7 +41,11 @@ class Edits:
     @classmethod
     def of(cls, card: Card) -> "Edits":
         """A card's."""
-        told = card.edits
+        return cls.from_json(card.edits)
+
+    @classmethod
+    def from_json(cls, told: dict[str, Any]) -> "Edits":
+        """As they were kept."""
         return cls(
             {int(key): bool(value) for key, value in told.get("borders", {}).items()},
             {int(key): str(value) for key, value in told.get("left_out", {}).items()},

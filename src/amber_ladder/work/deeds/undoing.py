@@ -7,9 +7,11 @@ from typing import Any
 from amber_ladder.errors import Conflict
 from amber_ladder.store import deeds, discards, rigs, tasks
 from amber_ladder.store.base import now
+from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.journal_models import Deed
 from amber_ladder.store.models import Frame, Product, Rig, Stack
+from amber_ladder.work.card.editing import refuse_to_undo
 from amber_ladder.work.deeds.discarding import throw_away
 from amber_ladder.work.journal import PERSON, ROWS, as_json
 from amber_ladder.work.sort.by_hand import refuse_to_take_back
@@ -73,6 +75,8 @@ def _undo(session: Session, deed: Deed, change: dict[str, Any]) -> None:
         raise Conflict("this ladder has been shot since: its plan stays as it was")
     if before.get("counted_merge_id") and session.get(Product, before["counted_merge_id"]) is None:
         raise Conflict(f"this cannot be undone ({deed.words}): the merge that counted before was discarded since")
+    if isinstance(row, Card):
+        refuse_to_undo(session, row, before["edits"])
     if isinstance(row, Frame) and before["left_out"] is None:
         refuse_to_take_back(row)
     for name, value in before.items():

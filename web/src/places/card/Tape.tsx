@@ -135,7 +135,12 @@ const Line = memo(function Line({
                 chosen.has(file.id) && !here ? "outline-2 outline-ink" : ""
               }`}
               style={{ width: CELL - 2, height: THUMB, marginRight: 2 }}
-              onPointerDown={(event) => onChoose(file.id, event.shiftKey)}
+              onPointerDown={(event) => {
+                // The focus stays on the tape: cells come and go.
+                event.preventDefault();
+                event.currentTarget.closest<HTMLElement>("[role=grid]")?.focus({ preventScroll: true });
+                onChoose(file.id, event.shiftKey);
+              }}
               tabIndex={-1}
             >
               <img
