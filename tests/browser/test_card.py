@@ -1,5 +1,6 @@
 """A dump of 300 files is brought in, taken apart, put right by keyboard and pointer, and accepted."""
 
+import base64
 import re
 import tempfile
 from pathlib import Path
@@ -8,8 +9,9 @@ from playwright.sync_api import FloatRect, Locator, expect
 
 from amber_ladder.work import card as work
 from amber_ladder.work import plan
-from tests.support.browser import PageTest
+from tests.support.browser import DROP, PageTest
 from tests.support.cards import three_takes, write_card
+from tests.support.examples import picture
 from tests.support.station import until
 from tests.support.takes import new_stack
 
@@ -154,3 +156,26 @@ class Dump(PageTest):
         self.assertEqual({take.complete for take in takes}, {True})
         page.get_by_role("link", name="Open take 9 of stack 1 of DUMP-1").click()
         expect(page.get_by_role("heading", name="Ladder")).to_be_visible()
+
+
+class Dropped(PageTest):
+    """Files are dropped, on the cards and on a take, and come in."""
+
+    def drop(self, label: str) -> None:
+        files = [["dropped.jpg", base64.b64encode(picture(384, 256)).decode()]]
+        self.page.evaluate(DROP, [f"fieldset[aria-label='{label}']", files])
+
+    def test_on_the_cards(self) -> None:
+        self.page.goto("/card")
+        expect(self.page.get_by_role("group", name="Drop files or folders here")).to_be_visible()
+        self.drop("Drop files or folders here")
+        expect(self.page.get_by_role("gridcell", name="dropped.jpg")).to_be_visible()
+
+    def test_on_a_take(self) -> None:
+        stack = new_stack("DROP-1")
+        self.page.goto(f"/stacks/{stack.id}/shoot")
+        self.page.get_by_role("button", name="By hand").click()
+        expect(self.page.get_by_role("group", name="Drop frames here")).to_be_visible()
+        self.drop("Drop frames here")
+        until(lambda: len(plan.read_stack(stack.id).takes) == 1, "the take of files")
+        until(lambda: len(plan.read_stack(stack.id).takes[0].frames) == 1, "the dropped frame")

@@ -9,17 +9,8 @@ import tifffile
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.support.browser import PageTest
+from tests.support.browser import DROP, PageTest
 from tests.support.examples import picture
-
-DROP = """async ([selector, files]) => {
-  const transfer = new DataTransfer();
-  for (const [name, data] of files)
-    transfer.items.add(new File([Uint8Array.from(atob(data), c => c.charCodeAt(0))], name));
-  const target = document.querySelector(selector);
-  for (const type of ['dragover', 'drop'])
-    target.dispatchEvent(new DragEvent(type, { dataTransfer: transfer, bubbles: true, cancelable: true }));
-}"""
 
 
 class WholeJob(PageTest):

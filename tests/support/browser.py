@@ -23,6 +23,16 @@ _FLAGS = [
     "--disable-sync",
 ]
 
+DROP = """async ([selector, files]) => {
+  const transfer = new DataTransfer();
+  for (const [name, data] of files)
+    transfer.items.add(new File([Uint8Array.from(atob(data), c => c.charCodeAt(0))], name));
+  const target = document.querySelector(selector);
+  for (const type of ['dragover', 'drop'])
+    target.dispatchEvent(new DragEvent(type, { dataTransfer: transfer, bubbles: true, cancelable: true }));
+}"""
+"""Drops files (name and base64 each) on what a selector finds."""
+
 expect.set_options(timeout=PATIENCE_S * 1000)
 
 

@@ -1,6 +1,7 @@
 import { type ReactNode, useRef, useState } from "react";
-import { chosen, dropped, type Placed } from "../../client/upload";
+import { chosen, type Placed } from "../../client/upload";
 import { Button } from "../../ui/Button";
+import { DropArea } from "../../ui/DropArea";
 
 interface Props {
   onFiles: (placed: Placed[]) => void;
@@ -11,7 +12,6 @@ interface Props {
 
 /** Ways to bring files in: dropped, from the file dialog, or from a folder of the station. */
 export function BringIn({ onFiles, onFolder, children }: Props) {
-  const [over, setOver] = useState(false);
   const [folder, setFolder] = useState("");
   const files = useRef<HTMLInputElement>(null);
   const folders = useRef<HTMLInputElement>(null);
@@ -21,20 +21,7 @@ export function BringIn({ onFiles, onFolder, children }: Props) {
     if (placed.length > 0) onFiles(placed);
   };
   return (
-    <fieldset
-      aria-label="Drop files or folders here"
-      className={`rounded-s border-2 border-dashed p-6 text-center ${over ? "border-amber bg-amber-wash" : "border-ink3"}`}
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(event) => {
-        event.preventDefault();
-        setOver(false);
-        void dropped(event.dataTransfer).then((placed) => placed.length > 0 && onFiles(placed));
-      }}
-    >
+    <DropArea label="Drop files or folders here" className="p-6" onFiles={onFiles}>
       {children}
       <p className="mb-4 text-ink2">
         Drop a card, folders or files here: JPEG, PNG, TIFF and camera raw. Originals stay as they are; what
@@ -85,6 +72,6 @@ export function BringIn({ onFiles, onFolder, children }: Props) {
           Fetch it
         </Button>
       </form>
-    </fieldset>
+    </DropArea>
   );
 }

@@ -1,9 +1,10 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Stack, type Take } from "../../client/api";
-import { dropped, type UploadState, upload } from "../../client/upload";
+import { type UploadState, upload } from "../../client/upload";
 import { plural } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
+import { DropArea } from "../../ui/DropArea";
 import { FileButton } from "../../ui/FileButton";
 import { Failures } from "../../ui/Notice";
 import { Rejected } from "../../ui/Rejected";
@@ -20,7 +21,6 @@ interface Props {
 
 /** Bring one's own frames, by drag and drop or by the file dialog, in the hundreds. */
 export function OwnFrames({ stack, take, onChange, onDone }: Props) {
-  const [over, setOver] = useState(false);
   const [sending, setSending] = useState<UploadState | null>(null);
   const stopper = useRef<AbortController | null>(null);
   const busy = sending !== null && sending.done < sending.total && !stopper.current?.signal.aborted;
@@ -47,19 +47,11 @@ export function OwnFrames({ stack, take, onChange, onDone }: Props) {
   return (
     <section aria-label="Own frames" className="space-y-2">
       <h2 className="text-[1rem]">Own frames</h2>
-      <fieldset
-        aria-label="Drop frames here"
-        className={`rounded-s border-2 border-dashed p-4 text-center ${over ? "border-amber bg-amber-wash" : "border-ink3"}`}
-        onDragOver={(event) => {
-          event.preventDefault();
-          setOver(true);
-        }}
-        onDragLeave={() => setOver(false)}
-        onDrop={(event) => {
-          event.preventDefault();
-          setOver(false);
-          if (!busy) void dropped(event.dataTransfer).then((placed) => add(placed.map(({ file }) => file)));
-        }}
+      <DropArea
+        label="Drop frames here"
+        className="p-4"
+        disabled={busy}
+        onFiles={(placed) => add(placed.map(({ file }) => file))}
       >
         <p className="mb-2 text-[0.9375rem] text-ink2">
           Drop frames or a folder here: JPEG, PNG or TIFF of 8 or 16 bits. They are kept untouched.
@@ -67,7 +59,7 @@ export function OwnFrames({ stack, take, onChange, onDone }: Props) {
         <FileButton multiple label="Frames to add" disabled={busy} onFiles={add}>
           Choose files
         </FileButton>
-      </fieldset>
+      </DropArea>
       {sending && busy && (
         <Work
           title="Storing frames"
