@@ -170,7 +170,9 @@ const Line = memo(function Line({
       </div>
       {first && (
         <span className="text-[0.8125rem] text-ink2" aria-hidden="true">
-          {labelled(tape, files, 0) ? "" : `${first.name.split("/").pop()}, ${clock(first.captured_at)}`}
+          {[0, 1, 2].some((i) => labelled(tape, files, i))
+            ? ""
+            : `${first.name.split("/").pop()}, ${clock(first.captured_at)}`}
         </span>
       )}
       {files.map((file, i) => {
@@ -181,7 +183,7 @@ const Line = memo(function Line({
               key={file.id}
               x={PAD + i * CELL - 1}
               reason={border.reason}
-              atEnd={i > (to - from) / 2}
+              {...room(tape, files, i)}
               onDrop={(target) => target !== file.id && onMove(file.id, target)}
             />
           )
@@ -190,6 +192,14 @@ const Line = memo(function Line({
     </div>
   );
 });
+
+/** Which way a tear's words go, and how far: not into those of the next one. */
+function room(tape: TapeOf, files: TapeOf["files"], i: number): { atEnd: boolean; room: number } {
+  const after = files.findIndex((file, at) => at > i && tape.borders.has(file.id));
+  const alone = after < 0 && !files.slice(0, i).some((file) => tape.borders.has(file.id));
+  if (alone && i > files.length / 2) return { atEnd: true, room: i * CELL };
+  return { atEnd: false, room: after < 0 ? 9 * CELL : (after - i) * CELL - 16 };
+}
 
 /** A flag has room for its words where the file before has none. */
 function labelled(tape: TapeOf, files: TapeOf["files"], i: number): boolean {
@@ -212,11 +222,12 @@ interface TearProps {
   x: number;
   reason: string;
   atEnd: boolean;
+  room: number;
   onDrop: (file: number) => void;
 }
 
 /** A border between two stacks; with the pointer it is drawn to another file. */
-function Tear({ x, reason, atEnd, onDrop }: TearProps) {
+function Tear({ x, reason, atEnd, room, onDrop }: TearProps) {
   const [dx, setDx] = useState<number | null>(null);
   const [from, setFrom] = useState(0);
   const teeth = Array.from({ length: 15 }, (_, i) => `${i % 2 ? 8 : 2},${i * 7}`).join(" ");
@@ -257,8 +268,11 @@ function Tear({ x, reason, atEnd, onDrop }: TearProps) {
       </span>
       <span
         aria-hidden="true"
-        className="head pointer-events-none absolute top-0 z-10 max-w-[420px] truncate bg-sheet/85 px-1 text-[0.8125rem] text-mark"
-        style={atEnd ? { right: `calc(100% - ${x - 8}px)` } : { left: x + 8 }}
+        className="head pointer-events-none absolute top-0 z-10 truncate bg-sheet/85 px-1 text-[0.8125rem] text-mark"
+        style={{
+          maxWidth: Math.min(room, 420),
+          ...(atEnd ? { right: `calc(100% - ${x - 8}px)` } : { left: x + 8 }),
+        }}
       >
         {reason}
       </span>
