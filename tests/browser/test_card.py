@@ -5,7 +5,7 @@ import re
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import FloatRect, Locator, expect
+from playwright.sync_api import Locator, expect
 
 from amber_ladder.work import card as work
 from amber_ladder.work import plan
@@ -93,9 +93,10 @@ class Dump(PageTest):
 
         # A border set by hand, undone; and one that was found drawn to another file.
         page.keyboard.press("ArrowRight")
+        # Keys pressed at once, without waiting for each, are all obeyed.
         page.keyboard.press("t")
-        expect(page.get_by_role("heading", name="become 10 stacks")).to_be_visible()
         page.keyboard.press("x")
+        expect(page.get_by_role("heading", name="become 10 stacks")).to_be_visible()
         expect(page.get_by_text("left out by hand")).to_be_visible()
         page.keyboard.press("u")
         page.get_by_role("button", name=re.compile("Undo the last 2")).click()
@@ -103,29 +104,22 @@ class Dump(PageTest):
         expect(page.get_by_role("heading", name="become 9 stacks")).to_be_visible()
         page.keyboard.press("Escape")
         self.stacks().nth(1).get_by_role("button").click()
-        self.draw(names[second.first], names[second.files[2]])
+        reason = next(one.reason for one in view.borders if one.before == second.first)
+        self.draw(reason, names[second.files[2]])
         expect(page.get_by_text("a stack begins here: set by hand")).to_be_visible()
         self.assertEqual(work.read(number).stacks[1].first, second.files[2])
 
-    def draw(self, begins: str, to: str) -> None:
-        """Draw the border before a file to another one."""
-        expect(self.cell(begins)).to_have_attribute("aria-selected", "true")
-        cells: list[FloatRect] = []
-
-        def at_rest() -> bool:
-            # The tape moves to the stack that was just chosen.
-            before, now = cells.copy(), [self.cell(name).bounding_box() for name in (begins, to)]
-            cells[:] = [one for one in now if one is not None]
-            return len(cells) == 2 and cells == before
-
-        until(at_rest, "the tape to rest")
-        mouse = self.page.mouse
-        mouse.move(cells[0]["x"], cells[0]["y"] - 30)
+    def draw(self, reason: str, to: str) -> None:
+        """Draw the first border that was found for this reason to another file."""
+        mouse, target = self.page.mouse, self.cell(to)
+        # The tape moves to the stack that was just chosen: `hover` waits for both to rest.
+        target.hover()
+        self.page.get_by_title(f"{reason}. Draw it to move it.").first.hover()
         mouse.down()
-        for share in (0.5, 1.0):
-            mouse.move(cells[0]["x"] + share * (cells[1]["x"] + 8 - cells[0]["x"]), cells[1]["y"] + 12)
+        # Once it is drawn, it lies over the file under it.
+        target.hover(force=True, position={"x": 12, "y": 12})
         mouse.up()
-        self.cell(to).click()
+        target.click()
 
     def accept(self) -> None:
         page = self.page

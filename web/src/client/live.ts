@@ -27,6 +27,12 @@ export function withFrame(stack: Stack, takeId: number, frame: Frame): Stack {
   };
 }
 
+/** Show what the server answered to a change; an older answer still on its way must not come after it. */
+export async function show<T>(queries: QueryClient, queryKey: unknown[], now: T) {
+  await queries.cancelQueries({ queryKey, exact: true });
+  queries.setQueryData(queryKey, now);
+}
+
 /** Fetch anew what people change; pictures and what was reckoned from them stay as they are. */
 export function refresh(queries: QueryClient) {
   for (const key of [

@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, type Card, type CardStack } from "../../client/api";
 import { stopIntake } from "../../client/intake";
+import { show } from "../../client/live";
 import { keyName } from "../../lib/commands";
 import { bytes, plural } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
@@ -29,6 +30,9 @@ import { Ladders } from "./Ladders";
 import { Tape } from "./Tape";
 import { useBringing, useIntake } from "./useBringing";
 
+/** A change, given the card as the change before it left it. */
+type Order = (now: Card) => Promise<Card>;
+
 /** One card: its files as a tape, and the stacks that it becomes. */
 export function CardPage({ cardId }: { cardId: number }) {
   const card = useQuery({ queryKey: ["card", cardId], queryFn: () => api.card(cardId) });
@@ -53,24 +57,25 @@ function Opened({ card }: { card: Card }) {
   const bring = useBringing();
   const [bringing, setBringing] = useState(false);
   const tape = useMemo(() => tapeOf(card), [card]);
-  const keep = (view: Card) => {
-    queries.setQueryData<Card>(["card", card.id], view);
-    void queries.invalidateQueries({ queryKey: ["deeds"] });
-  };
-  const change = useMutation({ mutationFn: (order: () => Promise<Card>) => order(), onSuccess: keep });
+  const change = useMutation({
+    mutationFn: (order: Order) => order(queries.getQueryData<Card>(["card", card.id]) ?? card),
+    onSuccess: async (view) => {
+      await show(queries, ["card", card.id], view);
+      void queries.invalidateQueries({ queryKey: ["deeds"] });
+    },
+    // Keys pressed quickly are all obeyed, each on what the one before it left.
+    scope: { id: `card-${card.id}` },
+  });
   const stop = useMutation({ mutationFn: (id: number) => api.stop(id) });
   const looking = card.task && ["waiting", "running"].includes(card.task.state);
   const clear = withoutDoubt(card);
-  const act = (order: () => Promise<Card>) => !change.isPending && change.mutate(order);
-  const accept = (stacks: CardStack[]) =>
-    stacks.length > 0 &&
-    act(() =>
-      api.acceptStacks(
-        card.id,
-        stacks.map((one) => one.first),
-      ),
-    );
-  useCommands({ acceptAll: () => accept(clear) });
+  const act = change.mutate;
+  const accept = (which: (now: Card) => CardStack[]) =>
+    act((now) => {
+      const firsts = which(now).map((one) => one.first);
+      return firsts.length > 0 ? api.acceptStacks(card.id, firsts) : Promise.resolve(now);
+    });
+  useCommands({ acceptAll: () => accept(withoutDoubt) });
   const known = card.files.filter((file) => file.known_as).length;
   return (
     <div className="flex h-full min-h-0 flex-col small:h-auto">
@@ -100,7 +105,7 @@ function Opened({ card }: { card: Card }) {
               look="next"
               command="acceptAll"
               disabled={clear.length === 0 || change.isPending}
-              onClick={() => accept(clear)}
+              onClick={() => accept(withoutDoubt)}
             >
               {clear.length > 0 ? `Accept all ${clear.length} without doubt` : "Accept all without doubt"}
             </Button>
@@ -186,8 +191,8 @@ interface SortingProps {
   card: Card;
   tape: TapeOf;
   busy: boolean;
-  act: (order: () => Promise<Card>) => void;
-  accept: (stacks: CardStack[]) => void;
+  act: (order: Order) => void;
+  accept: (which: (now: Card) => CardStack[]) => void;
 }
 
 function Sorting({ card, tape, busy, act, accept }: SortingProps) {
@@ -212,13 +217,18 @@ function Sorting({ card, tape, busy, act, accept }: SortingProps) {
   }, [anchor, at, tape]);
   const leaveOut = () => {
     const ids = [...chosen];
-    const all = ids.every((id) => tape.reasons.has(id) || tape.separators.has(id));
-    act(() => (all ? api.takeFilesBack(card.id, ids) : api.leaveFilesOut(card.id, ids)));
+    act((now) => {
+      const { reasons, separators } = tapeOf(now);
+      const all = ids.every((id) => reasons.has(id) || separators.has(id));
+      return all ? api.takeFilesBack(card.id, ids) : api.leaveFilesOut(card.id, ids);
+    });
   };
   const tear = () => {
     if (cursor === undefined || at === 0) return;
-    const there = tape.borders.has(cursor);
-    act(() => api.setBorders(card.id, there ? [] : [cursor], there ? [cursor] : []));
+    act((now) => {
+      const there = now.borders.some((one) => one.before === cursor);
+      return api.setBorders(card.id, there ? [] : [cursor], there ? [cursor] : []);
+    });
   };
   const next = () => {
     const after = doubts.find((id) => (tape.place.get(id) ?? 0) > at) ?? doubts[0];
@@ -226,6 +236,8 @@ function Sorting({ card, tape, busy, act, accept }: SortingProps) {
   };
   const fewer = stack ? thinnable(stack) : null;
   const acceptable = stack && !stack.accepted && stack.goes;
+  const acceptThis = () =>
+    accept((now) => now.stacks.filter((one) => one.first === stack?.first && !one.accepted && one.goes));
   useCommands({
     nextFile: () => go(tape.files[at + 1]?.id),
     fileBefore: () => go(tape.files[at - 1]?.id),
@@ -240,7 +252,7 @@ function Sorting({ card, tape, busy, act, accept }: SortingProps) {
       },
       release: () => setBlinking(false),
     },
-    accept: () => acceptable && accept([stack]),
+    accept: acceptThis,
   });
   return (
     <>
@@ -302,12 +314,7 @@ function Sorting({ card, tape, busy, act, accept }: SortingProps) {
               Open {stack.accepted.label}
             </Link>
           ) : (
-            <Button
-              look="next"
-              command="accept"
-              disabled={!acceptable || busy}
-              onClick={() => acceptable && accept([stack])}
-            >
+            <Button look="next" command="accept" disabled={!acceptable || busy} onClick={acceptThis}>
               Accept this stack
             </Button>
           )}

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, type Merge, type MergeSettings, type Stack, type Take } from "../../client/api";
-import { refresh } from "../../client/live";
+import { refresh, show } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { digits, duration, trimmed } from "../../lib/numbers";
@@ -262,8 +262,8 @@ function Counting({ merge }: { merge: Merge }) {
   const queries = useQueryClient();
   const choose = useMutation({
     mutationFn: () => api.letCount(merge.id),
-    onSuccess: (stack) => {
-      queries.setQueryData(["stack", stack.id], stack);
+    onSuccess: async (stack) => {
+      await show(queries, ["stack", stack.id], stack);
       refresh(queries);
     },
   });

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Specimen, type Stack } from "../../client/api";
+import { show } from "../../client/live";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
 
@@ -9,7 +10,7 @@ export function Cautions({ specimen, stack }: { specimen: Specimen; stack: Stack
   const found = useQuery({ queryKey: ["cautions", specimen], queryFn: () => api.cautions(specimen.id) });
   const tick = useMutation({
     mutationFn: (key: string) => api.tickCaution(stack?.id ?? 0, key),
-    onSuccess: (changed) => queries.setQueryData(["stack", changed.id], changed),
+    onSuccess: (changed) => show(queries, ["stack", changed.id], changed),
   });
   if (found.isError) return <Notice kind="fault">{found.error.message}</Notice>;
   return (

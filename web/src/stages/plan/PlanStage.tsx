@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useRef, useState } from "react";
 import { api, type Part, Refusal, type Rig, type Specimen, type Stack, type Way } from "../../client/api";
+import { show } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { plural, trimmed, um } from "../../lib/numbers";
@@ -132,10 +133,10 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
         ? api.changeLadder(stack.id, entry, over ? undefined : revision.current)
         : api.saveLadder(specimen.id, entry);
     },
-    onSuccess: (saved) => {
+    onSuccess: async (saved) => {
       left.drop();
       setTouched(false);
-      queries.setQueryData(["stack", saved.id], saved);
+      await show(queries, ["stack", saved.id], saved);
       void queries.invalidateQueries({ queryKey: ["cabinet"] });
       void queries.invalidateQueries({ queryKey: ["stack"] });
       // Back from Shoot leads to this plan, not to an empty one.
@@ -285,7 +286,7 @@ function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
               onTheirs={async () => {
                 left.drop();
                 const now = await api.stack(stack.id);
-                queries.setQueryData(["stack", stack.id], now);
+                await show(queries, ["stack", stack.id], now);
                 save.reset();
                 setRigId(now.rig_id);
                 setAperture(null);

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type DepthLegendView, type Merge, pictureUrl, type Stack, type Take } from "../../client/api";
+import { show } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { moment, percent, plural, plusMinus, trimmed } from "../../lib/numbers";
@@ -221,8 +222,8 @@ function ScaleOf({ stack }: { stack: Stack }) {
   const found = useQuery({ queryKey: ["scales", stack.id], queryFn: () => api.scales(stack.id) });
   const apply = useMutation({
     mutationFn: (id: number | null) => api.applyScale(stack.id, id),
-    onSuccess: (now) => {
-      queries.setQueryData(["scales", stack.id], now);
+    onSuccess: async (now) => {
+      await show(queries, ["scales", stack.id], now);
       for (const key of ["label", "stack", "cabinet"]) void queries.invalidateQueries({ queryKey: [key] });
     },
   });

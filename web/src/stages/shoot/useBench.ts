@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 import { api, type Bench } from "../../client/api";
+import { show } from "../../client/live";
 
 /** The bench, set up for this stack. `act` runs one of its orders and shows what it refuses. */
 export function useBench(stackId: number) {
@@ -8,11 +9,7 @@ export function useBench(stackId: number) {
   const bench = useQuery({ queryKey: ["bench"], queryFn: api.bench });
   const setUp = useMutation({
     mutationFn: () => api.setUpBench(stackId),
-    onSuccess: async (now) => {
-      // An older answer that is still on its way must not come after this one.
-      await queries.cancelQueries({ queryKey: ["bench"] });
-      queries.setQueryData(["bench"], now);
-    },
+    onSuccess: (now) => show(queries, ["bench"], now),
   });
   const { mutate } = setUp;
   // A bench that works for another stack is left to it; one that rests is set up when this page opens.
@@ -32,8 +29,8 @@ export function useBench(stackId: number) {
 
   const acted = {
     mutationFn: (order: () => Promise<unknown>) => order(),
-    onSuccess: (now: unknown) => {
-      if (now && typeof now === "object" && "rail" in now) queries.setQueryData(["bench"], now as Bench);
+    onSuccess: async (now: unknown) => {
+      if (now && typeof now === "object" && "rail" in now) await show(queries, ["bench"], now as Bench);
       else void queries.invalidateQueries({ queryKey: ["bench"] });
       void queries.invalidateQueries({ queryKey: ["stack", stackId] });
     },

@@ -75,6 +75,8 @@ function OneTake({ stack, take, frames, frame, onPick }: Props) {
     mutationFn: (one: Frame) =>
       out.has(one.id) ? api.takeBack(one.id) : api.leaveOut(one.id, reason.trim() || "left out by hand"),
     onSuccess: () => refresh(queries),
+    // Keys pressed quickly are all obeyed, one after the other.
+    scope: { id: `take-${take.id}` },
   });
   const repair = useMutation({
     mutationFn: (after: string) => api.planRepair(take.id, after),
@@ -83,7 +85,7 @@ function OneTake({ stack, take, frames, frame, onPick }: Props) {
   const at = frames.indexOf(frame);
   const go = (to: Frame | undefined) => to && onPick(to.id);
   const doubtful = frames.filter((one) => out.has(one.id) || one.faults.length > 0);
-  const leaveOut = () => !change.isPending && change.mutate(frame);
+  const leaveOut = () => change.mutate(frame);
   useCommands({
     nextFile: () => go(frames[at + 1]),
     fileBefore: () => go(frames[at - 1]),
