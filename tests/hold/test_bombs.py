@@ -18,6 +18,7 @@ from PIL import Image
 from amber_ladder.errors import UnreadablePicture
 from amber_ladder.formats.apart import Examiner
 from amber_ladder.formats.pictures import examine
+from amber_ladder.simulated.dng import RawCamera, encode_dng
 from tests.support.examples import picture
 
 
@@ -147,6 +148,21 @@ class Apart(Pictures):
                     examiner.examine(large)
                 examiner._seconds = usual
                 self.assertEqual(examiner.examine(good).format, "JPEG")
+
+    def test_raw_is_tried_by_somebody_else_and_what_its_decoder_fails_at_is_named(self) -> None:
+        grey = np.full((2000, 3000, 3), 0.2, np.float32)
+        path, examiner, narrow = self.folder / "large.dng", Examiner(), Examiner(memory=20_000_000)
+        path.write_bytes(encode_dng(grey, RawCamera()))
+        for one in (examiner, narrow):
+            self.addCleanup(one.close)
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        examiner.try_raw(path)
+        self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 10_000)
+        with self.assertRaisesRegex(UnreadablePicture, "large.dng"):
+            narrow.try_raw(path)
+        path.write_bytes(path.read_bytes()[:400])
+        with self.assertRaisesRegex(UnreadablePicture, "no raw file that can be read"):
+            examiner.try_raw(path)
 
     def test_a_helper_that_is_killed_is_replaced(self) -> None:
         good, examiner = self.folder / "good.jpg", Examiner()

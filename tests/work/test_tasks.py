@@ -39,6 +39,22 @@ class Declared(unittest.TestCase):
         with transaction() as session:
             stored.end(session, stacks.get_task(session, task_id), "failed", "for the test")
 
+    def test_a_task_that_takes_the_worker_down_each_time_is_given_up(self) -> None:
+        database()
+        stack = new_stack("TA-2")
+        with transaction() as session:
+            task = Task(kind="merge", stack_id=stack.id)
+            stacks.add_take(session, stacks.get_stack(session, stack.id), Take(source="files", task=task))
+            task_id = task.id
+        for _ in range(6):  # as a worker does that is killed before it has ended
+            with transaction() as session:
+                stored.take_up(session, stacks.get_task(session, task_id), "station")
+        tasks.run(task_id)
+        with transaction() as session:
+            task = stacks.get_task(session, task_id)
+            self.assertEqual(task.state, "failed")
+            self.assertIn("was begun 6 times", task.message)
+
 
 if __name__ == "__main__":
     unittest.main()

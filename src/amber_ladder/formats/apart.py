@@ -41,6 +41,16 @@ class Examiner:
     def examine(self, path: Path, name: str | None = None) -> PictureInfo:
         """As :func:`amber_ladder.formats.pictures.examine`. Raises UnreadablePicture."""
         name = name or path.name
+        answer = self._asked({"path": str(path), "name": name})
+        taken = answer["captured_at"]
+        return PictureInfo(**{**answer, "captured_at": datetime.fromisoformat(taken) if taken else None})
+
+    def try_raw(self, path: Path) -> None:
+        """Decode a camera raw file once, and let the picture go. Raises UnreadablePicture."""
+        self._asked({"path": str(path), "name": path.name, "raw": "half the size"})
+
+    def _asked(self, question: dict[str, str]) -> dict[str, Any]:
+        name = question["name"]
         helper = self._free.get()
         try:
             if helper is not None and not helper.alive:
@@ -48,7 +58,7 @@ class Examiner:
                 helper = None
             if helper is None:
                 helper = _Helper(self._memory)
-            answer = helper.ask({"path": str(path), "name": name}, self._seconds)
+            answer = helper.ask(question, self._seconds)
         except TimeoutError as error:
             raise UnreadablePicture(
                 name, f"could not be opened within {self._seconds:g} s: no frame takes so long"
@@ -59,8 +69,7 @@ class Examiner:
             self._free.put(helper)
         if "reason" in answer:
             raise UnreadablePicture(name, answer["reason"])
-        taken = answer["captured_at"]
-        return PictureInfo(**{**answer, "captured_at": datetime.fromisoformat(taken) if taken else None})
+        return answer
 
     def close(self) -> None:
         """End the helpers."""
@@ -124,6 +133,11 @@ def examine_apart(path: Path, name: str | None = None) -> PictureInfo:
     return _usual().examine(path, name)
 
 
+def try_raw_apart(path: Path) -> None:
+    """Decode a stranger's camera raw file once where its decoder may fail and hurts nobody. Raises UnreadablePicture."""
+    _usual().try_raw(path)
+
+
 def main(memory: int) -> None:
     """Answer questions until there are no more."""
     pages = int(Path("/proc/self/statm").read_text().split()[0])
@@ -133,13 +147,25 @@ def main(memory: int) -> None:
     for line in sys.stdin:
         question = json.loads(line)
         try:
-            info = asdict(examine(Path(question["path"]), question["name"]))
-            answer = {**info, "captured_at": info["captured_at"].isoformat() if info["captured_at"] else None}
+            answer = _raw_tried(question) if "raw" in question else _examined(question)
         except UnreadablePicture as error:
             answer = {"reason": error.reason}
         except MemoryError:
             answer = {"reason": "needs more memory than any frame"}
         print(json.dumps(answer), flush=True)
+
+
+def _examined(question: dict[str, str]) -> dict[str, Any]:
+    info = asdict(examine(Path(question["path"]), question["name"]))
+    return {**info, "captured_at": info["captured_at"].isoformat() if info["captured_at"] else None}
+
+
+def _raw_tried(question: dict[str, str]) -> dict[str, Any]:
+    # Here: most stations see no raw, and need not load what it takes.
+    from amber_ladder.formats.raw import shown_raw
+
+    shown_raw(Path(question["path"]), half_size=True)
+    return {"decoded": True}
 
 
 if __name__ == "__main__":

@@ -33,6 +33,10 @@ from amber_ladder.work.stack.views import TaskView, task_view
 LONG_WORK = {work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING, LOOKING)}
 """All there is. A stage that does long work declares it beside its use case, and is named here."""
 _REPORT_EVERY_S = 0.2
+_MOST_ATTEMPTS = 6
+"""Taken up so often and never ended, a task takes the worker down with it: memory that is not there, a decoder that
+
+dies. One that a worker elsewhere had in hand counts twice."""
 
 log = logging.getLogger(__name__)
 
@@ -60,7 +64,18 @@ class _Hand:
 def _take_up(task_id: int, worker: str) -> tuple[str, int] | None:
     with transaction() as session:
         task = stacks.get_task(session, task_id)
-        return None if task.state in tasks.ENDED else (task.kind, tasks.take_up(session, task, worker))
+        if task.state in tasks.ENDED:
+            return None
+        if task.attempt >= _MOST_ATTEMPTS:
+            log.error("task %s, %s: given up after %s attempts", task_id, task.kind, task.attempt)
+            tasks.end(
+                session, task, "failed",
+                f"was begun {task.attempt} times, and each time the worker ended in the midst of it: it may want more "
+                "memory than there is (logs/worker.log says more). Nothing was lost; close what else runs here, and "
+                "try again.",
+            )  # fmt: skip
+            return None
+        return task.kind, tasks.take_up(session, task, worker)
 
 
 def _do(hand: _Hand, work: LongWork, worker: str) -> None:

@@ -28,6 +28,7 @@ from amber_ladder.core.sorting.run import (
     sort_run,
 )
 from amber_ladder.errors import BadInput, UnreadablePicture
+from amber_ladder.formats.apart import try_raw_apart
 from amber_ladder.formats.metadata import Noted, noted_in
 from amber_ladder.formats.pictures import PICTURE_NAMES, RAW_NAMES, LeftOut, natural_key
 from amber_ladder.formats.shown import read_shown_shrunk
@@ -188,6 +189,8 @@ def _looked_through(
 
 
 def _opened(file: OnCard, shown: Shown | None) -> _Opened:
+    if file.path.suffix.lower() in RAW_NAMES:
+        try_raw_apart(file.path)
     shrunk = read_shown_shrunk(file.path, shrunk_by)
     if shown:
         shown(file, shrunk.rgb)
