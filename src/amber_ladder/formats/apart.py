@@ -134,7 +134,7 @@ def examine_apart(path: Path, name: str | None = None) -> PictureInfo:
 
 
 def try_raw_apart(path: Path) -> None:
-    """Decode a stranger's camera raw file once where its decoder may fail and hurts nobody. Raises UnreadablePicture."""
+    """Decode a stranger's camera raw once where a decoder that fails hurts nobody. Raises UnreadablePicture."""
     _usual().try_raw(path)
 
 
