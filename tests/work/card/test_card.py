@@ -2,7 +2,7 @@
 
 import unittest
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import cv2
@@ -12,10 +12,14 @@ from amber_ladder.errors import BadInput, Conflict, NotFound
 from amber_ladder.formats.pictures import read_picture
 from amber_ladder.settings import settings
 from amber_ladder.simulated.dng import RawCamera, encode_dng
+from amber_ladder.simulated.jpeg import Exposed, encode_jpeg
+from amber_ladder.store import stacks
 from amber_ladder.store.base import now
+from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore, sha256_of
 from amber_ladder.store.holdings import held
 from amber_ladder.work import card, deeds, plan
+from amber_ladder.work.card.going import Goes
 from amber_ladder.work.card.views import CardStack
 from amber_ladder.work.deeds.discarding import remove_old
 from amber_ladder.work.pictures import frame_thumb
@@ -375,6 +379,66 @@ class ByHand(unittest.TestCase):
         self.assertIsNone(take.series.depth_from)
 
 
+class Alike(unittest.TestCase):
+    """Of ladders with as many rungs, what the camera noted tells which one was shot."""
+
+    number: int
+    SHOT = datetime(2026, 5, 6, 10, 30)
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        database()
+        cls.number = card.begin(card.CardEntry(name="alike")).id
+        for at, frame in enumerate(sweep(9)):
+            picture = np.asarray(255 * frame ** (1 / 2.2), np.uint8)
+            shot_at = cls.SHOT + timedelta(seconds=2 * at)
+            content = encode_jpeg(picture, captured_at=shot_at, exposed=Exposed(0.01, 5.6, 100))
+            card.add_file(cls.number, f"TH{at:04d}.JPG", [content])
+        task = card.look_at_card(cls.number).task
+        assert task is not None
+        have_done(task.id)
+
+    def ladder(self, name: str, f_number: float, planned_at: datetime) -> int:
+        train = {"kind": "lens", "magnification": 4.0, "f_number": f_number}
+        sensor = {"width_px": 384, "height_px": 256, "pixel_um": 5.0}
+        step_um = new_stack(f"{name} tried", rig={"train": train, "sensor": sensor}, spare_rungs=0).ladder.step_um
+        far_um = 8 * step_um
+        stack = new_stack(name, rig={"train": train, "sensor": sensor}, far_um=far_um, spare_rungs=0)
+        self.assertEqual(stack.ladder.frames, 9)
+        with transaction() as session:
+            stacks.get_stack(session, stack.id).created_at = planned_at.astimezone()
+        self.addCleanup(deeds.discard, deeds.DiscardEntry(kind="stack", id=stack.id, why="end of the test"))
+        return stack.id
+
+    def goes(self) -> Goes | None:
+        (one,) = card.read(self.number).stacks
+        self.assertEqual(len(one.files), 9)
+        return one.goes
+
+    def test_the_one_whose_lens_is_set_as_the_camera_noted(self) -> None:
+        before = self.SHOT - timedelta(hours=1)
+        self.ladder("ALIKE-1", 4.0, before)
+        right = self.ladder("ALIKE-2", 5.657, before)
+        goes = self.goes()
+        assert goes is not None
+        self.assertEqual(goes.stack_id, right)
+        self.assertRegex(goes.why or "", "is set to f/5.6")
+
+    def test_the_one_that_was_planned_that_day_before_it_was_shot(self) -> None:
+        self.ladder("ALIKE-3", 5.6, self.SHOT - timedelta(days=1))
+        self.ladder("ALIKE-4", 5.6, self.SHOT + timedelta(minutes=20))
+        right = self.ladder("ALIKE-5", 5.6, self.SHOT - timedelta(minutes=20))
+        goes = self.goes()
+        assert goes is not None
+        self.assertEqual(goes.stack_id, right)
+        self.assertRegex(goes.why or "", "planned on the day it was shot, before")
+
+    def test_none_where_two_of_that_day_fit(self) -> None:
+        for number in (6, 7):
+            self.ladder(f"ALIKE-{number}", 5.6, self.SHOT - timedelta(minutes=20))
+        self.assertIsNone(self.goes())
+
+
 class Raw(unittest.TestCase):
     """Camera raw is kept, looked at, and merged from its development."""
 
@@ -405,10 +469,16 @@ class Raw(unittest.TestCase):
 
 def raw_frames(count: int) -> Iterator[bytes]:
     """A focus sweep over a texture, as DNG."""
+    for light in sweep(count):
+        yield encode_dng(light, RawCamera())
+
+
+def sweep(count: int) -> Iterator[np.ndarray]:
+    """Frames of linear light (256, 384, 3) focused through a flat texture."""
     texture = np.random.default_rng(5).uniform(0.05, 0.6, (256, 384, 3)).astype(np.float32)
     for at in range(count):
         blur = 0.6 + 1.2 * abs(at - (count - 1) / 2)
-        yield encode_dng(np.asarray(cv2.GaussianBlur(texture, (0, 0), blur), np.float32), RawCamera())
+        yield np.asarray(cv2.GaussianBlur(texture, (0, 0), blur), np.float32)
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ from amber_ladder.store.database import Session
 from amber_ladder.store.models import Stack, Take
 from amber_ladder.work.card.going import Asked, Goes, goes_where
 from amber_ladder.work.card.judging import Edits, Sorted, sorted_card
+from amber_ladder.work.card.looks import noted_from
 from amber_ladder.work.stack.views import CameraTime, TaskView, task_view
 
 
@@ -201,7 +202,13 @@ def stacks_of(session: Session, card: Card, found: Sorted, rows: dict[int, CardF
         for piece, judged in zip(found.pieces, found.judged, strict=True)
     ]
     asked = [
-        Asked(piece, len(left), usual_size([rows[number] for number in piece]), waits=tuple(piece) not in accepted)
+        Asked(
+            piece,
+            len(left),
+            usual_size([rows[number] for number in piece]),
+            waits=tuple(piece) not in accepted,
+            noted=noted_from(rows[piece[0]].noted),
+        )
         for piece, _, left in pieces
     ]
     goes = goes_where(session, asked, edits)
