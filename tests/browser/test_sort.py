@@ -79,3 +79,23 @@ class OneTake(PageTest):
         development.get_by_role("button", name="Frames as they are").click()
         expect(development.get_by_role("button", name="Frames as they are")).to_have_count(0)
         self.assertIsNone(plan.read_stack(self.stack.id).takes[0].development)
+
+    def test_white_balance_is_taken_from_a_file_beside_the_take(self) -> None:
+        page = self.page
+        development = page.get_by_role("region", name="Development")
+        development.get_by_role("button", name="Grey card").click()
+        panel = page.get_by_role("dialog", name="Grey card")
+        # The hand before the lens, right before this take.
+        choice = panel.get_by_role("button", name=re.compile("1 file before it"))
+        expect(choice).to_be_visible()
+        self.assert_accessible()
+        choice.focus()
+        page.keyboard.press("Enter")
+        aim = panel.get_by_role("button", name=re.compile("Click a place of the grey card"))
+        expect(aim).to_be_focused()
+        expect(aim.locator("img")).to_have_js_property("naturalWidth", 480)
+        page.keyboard.press("Enter")
+        expect(panel).to_have_count(0)
+        expect(development.get_by_text(re.compile("neutral at 240, 180 of"))).to_be_visible()
+        development.get_by_role("button", name="Back to what is set").click()
+        expect(development.get_by_text("as shot")).to_be_visible()

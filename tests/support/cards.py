@@ -1,9 +1,13 @@
 """Simulated cards, small enough for tests, laid into a folder and looked through once a test run."""
 
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import cache
 from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.sorting.run import Flag, Run, SeenFile, Stack, sort_run
@@ -120,3 +124,11 @@ def bring(card: SimulatedCard, name: str) -> CardView:
     assert done.task is not None
     assert done.task.state == "done", done.task.message
     return done
+
+
+def sweep(count: int) -> Iterator[NDArray[np.float32]]:
+    """Frames of linear light (256, 384, 3) focused through a flat texture."""
+    texture = np.random.default_rng(5).uniform(0.05, 0.6, (256, 384, 3)).astype(np.float32)
+    for at in range(count):
+        blur = 0.6 + 1.2 * abs(at - (count - 1) / 2)
+        yield np.asarray(cv2.GaussianBlur(texture, (0, 0), blur), np.float32)

@@ -30,6 +30,12 @@ def set_development(take_id: int, entry: sort.DevelopmentEntry) -> TakeView:
     return sort.set_development(take_id, entry)
 
 
+@router.get("/takes/{take_id}/beside")
+def beside(take_id: int) -> list[sort.BesideView]:
+    """Files of the take's card that lie nearest to it: one of them may show a grey card."""
+    return sort.beside(take_id)
+
+
 @router.post("/takes/{take_id}/frames/{frame_id}/developed", response_class=Response)
 def preview(take_id: int, frame_id: int, entry: DevelopmentJson) -> Response:
     """One frame, developed so."""

@@ -5,7 +5,6 @@ from collections.abc import Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
 
-import cv2
 import numpy as np
 
 from amber_ladder.errors import BadInput, Conflict, NotFound
@@ -24,7 +23,7 @@ from amber_ladder.work.card.views import CardStack
 from amber_ladder.work.deeds.discarding import remove_old
 from amber_ladder.work.pictures import frame_thumb
 from amber_ladder.work.stack.views import StackView
-from tests.support.cards import LENS, Sorted, bring, brought_in, three_takes, told_apart
+from tests.support.cards import LENS, Sorted, bring, brought_in, sweep, three_takes, told_apart
 from tests.support.station import database
 from tests.support.takes import folder_of, have_done, merged, new_stack
 
@@ -471,14 +470,6 @@ def raw_frames(count: int) -> Iterator[bytes]:
     """A focus sweep over a texture, as DNG."""
     for light in sweep(count):
         yield encode_dng(light, RawCamera())
-
-
-def sweep(count: int) -> Iterator[np.ndarray]:
-    """Frames of linear light (256, 384, 3) focused through a flat texture."""
-    texture = np.random.default_rng(5).uniform(0.05, 0.6, (256, 384, 3)).astype(np.float32)
-    for at in range(count):
-        blur = 0.6 + 1.2 * abs(at - (count - 1) / 2)
-        yield np.asarray(cv2.GaussianBlur(texture, (0, 0), blur), np.float32)
 
 
 if __name__ == "__main__":

@@ -5,14 +5,20 @@ from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
+from PIL import ExifTags, Image
+from sqlalchemy import delete
 
+from amber_ladder.core.colour import encode_srgb
 from amber_ladder.errors import BadInput, NotFound
 from amber_ladder.formats.development_json import DevelopmentJson, NeutralPlaceJson
 from amber_ladder.formats.pictures import read_picture
-from amber_ladder.work import deeds, plan, record, sort
+from amber_ladder.store.card_models import CardFile
+from amber_ladder.store.database import transaction
+from amber_ladder.work import card, deeds, plan, record, sort
 from amber_ladder.work.stack.views import TakeView
-from tests.support.takes import folder_of, merged, new_stack, shot_stack, take_of
+from tests.support.cards import sweep
+from tests.support.station import database
+from tests.support.takes import folder_of, have_done, merged, new_stack, shot_stack, take_of
 
 
 def mean_of(content: bytes) -> float:
@@ -87,6 +93,64 @@ class OfATake(unittest.TestCase):
             self.set(DevelopmentJson(white_balance=NeutralPlaceJson(file="elsewhere.jpg", x=1, y=1)))
         with self.assertRaises(NotFound):
             sort.preview(self.take_id, 10**6, DevelopmentJson())
+
+
+class GreyCard(unittest.TestCase):
+    """A grey card shot before the series, upright, under light of this colour: it lies beside the take on its card."""
+
+    LIGHT = (0.30, 0.20, 0.15)
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        database()
+        number = card.begin(card.CardEntry(name="with a grey card")).id
+        upright = np.full((384, 256, 3), (0.5, 0.1, 0.1))
+        upright[:192] = cls.LIGHT
+        turned, notes = Image.fromarray(shown(np.rot90(upright))), Image.Exif()
+        notes[ExifTags.Base.Orientation] = 6  # the camera stood on its side: the picture is turned to the right
+        into = BytesIO()
+        turned.save(into, "JPEG", quality=95, subsampling=0, exif=notes)
+        card.add_file(number, "A/TH0001.JPG", [into.getvalue()])
+        for at, frame in enumerate(sweep(8)):
+            into = BytesIO()
+            Image.fromarray(shown(frame)).save(into, "JPEG", quality=95)
+            card.add_file(number, f"A/TH{at + 2:04d}.JPG", [into.getvalue()])
+        task = card.look_at_card(number).task
+        assert task is not None
+        have_done(task.id)
+        one = card.read(number).stacks[-1]
+        card.take_back(number, card.TakenBackEntry(files=[out.file for out in one.left_out]))
+        stack = new_stack("GREY-1")
+        card.set_goes(number, one.first, card.GoesEntry(stack_id=stack.id))
+        card.accept(number, card.AcceptEntry(stacks=[one.first]))
+        cls.number, cls.take = number, plan.read_stack(stack.id).takes[0]
+
+    number: int
+    take: TakeView
+
+    def test_it_is_found_beside_the_take_and_tells_what_is_white(self) -> None:
+        (grey,) = sort.beside(self.take.id)
+        self.assertEqual((grey.name, grey.frames_off), ("A/TH0001.JPG", -1))
+        # In the upper half, as it is seen upright.
+        place = NeutralPlaceJson(file=grey.name, x=128, y=96, size_px=40)
+        entry = sort.DevelopmentEntry(development=DevelopmentJson(white_balance=place))
+        kept = sort.set_development(self.take.id, entry).development
+        assert kept is not None
+        expected = np.array([self.LIGHT[1] / light for light in self.LIGHT])
+        np.testing.assert_allclose(np.array(kept["multipliers"]) / kept["multipliers"][1], expected, rtol=0.02)
+        # The card may be thrown away: what it came to is kept, and the frames are developed all the same.
+        with transaction() as session:
+            session.execute(delete(CardFile).where(CardFile.card_id == self.number, CardFile.name == grey.name))
+        self.assertEqual(sort.beside(self.take.id), [])
+        bright = DevelopmentJson(white_balance=place, exposure_stops=1)
+        again = sort.set_development(self.take.id, sort.DevelopmentEntry(development=bright)).development
+        assert again is not None
+        self.assertEqual(again["multipliers"], kept["multipliers"])
+
+
+def shown(light: NDArray[np.floating]) -> NDArray[np.uint8]:
+    """Linear light as a display shows it, 8 bits."""
+    return np.asarray(255 * encode_srgb(light.astype(np.float32)) + 0.5, np.uint8)
 
 
 if __name__ == "__main__":

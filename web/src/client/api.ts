@@ -251,6 +251,8 @@ export const api = {
         parseAs: "blob",
       }),
     ),
+  beside: (take_id: number) =>
+    answered(client.GET("/api/takes/{take_id}/beside", { params: { path: { take_id } } })),
   planRepair: (take_id: number, after: string) =>
     answered(
       client.POST("/api/takes/{take_id}/repair-plan", { params: { path: { take_id } }, body: { after } }),
@@ -332,6 +334,7 @@ export type Preflight = Answered<"preflight">[number];
 export type PlanPreview = Answered<"tryPlan">;
 export type Way = Answered<"otherWays">[number];
 export type Development = Schemas["DevelopmentJson"];
+export type NeutralPlace = Schemas["NeutralPlaceJson"];
 export type Card = Answered<"card">;
 export type CardLine = Answered<"cards">[number];
 export type CardFile = Card["files"][number];

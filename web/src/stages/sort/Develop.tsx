@@ -7,6 +7,7 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Failures, Notice } from "../../ui/Notice";
 import { Range } from "../../ui/Range";
+import { GreyCard } from "./GreyCard";
 
 const PLAIN: Development = {
   white_balance: "as_shot",
@@ -52,6 +53,7 @@ export function Develop({ stack, take, frame }: Props) {
   const kept = asDevelopment(take.development);
   const [draft, setDraft] = useState<Development>(kept ?? PLAIN);
   const [picking, setPicking] = useState(false);
+  const [card, setCard] = useState(false);
   // Set elsewhere, or undone: the draft follows.
   const told = JSON.stringify(kept);
   useEffect(() => setDraft((JSON.parse(told) as Development | null) ?? PLAIN), [told]);
@@ -137,6 +139,11 @@ export function Develop({ stack, take, frame }: Props) {
           <Button className="px-3" aria-pressed={picking} onClick={() => setPicking(!picking)}>
             {picking ? "Click it in the picture" : "Neutral place"}
           </Button>
+          {take.source === "card" && (
+            <Button className="px-3" onClick={() => setCard(true)}>
+              Grey card
+            </Button>
+          )}
           {place && (
             <Button className="px-3" onClick={() => change({ white_balance: "as_shot" })}>
               As shot
@@ -144,6 +151,15 @@ export function Develop({ stack, take, frame }: Props) {
           )}
         </span>
       </div>
+      <GreyCard
+        take={take}
+        open={card}
+        onClose={() => setCard(false)}
+        onPlace={(white_balance) => {
+          setCard(false);
+          change({ white_balance });
+        }}
+      />
       {CONTROLS.map(({ part, told, ...control }) => (
         <Range
           key={part}
