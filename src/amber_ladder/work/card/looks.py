@@ -2,6 +2,7 @@
 
 from datetime import datetime
 from io import BytesIO
+from math import nan
 from typing import Any
 
 import numpy as np
@@ -11,14 +12,15 @@ from amber_ladder.formats.metadata import Noted
 from amber_ladder.store.card_models import CardFile
 
 _OF_LOOK = ("factor", "cells", "level", "clipped", "detail", "along", "thumb")
-_OF_PAIR = ("shift", "growth", "turn", "likeness", "differs", "changes")
+_OF_PAIR = ("shift", "growth", "turn", "likeness", "changes")
+_OF_FOCUS = ("refocused", "by_chance")
 
 
 def packed(seen: SeenFile) -> bytes:
     """A look, and the comparison with the file before, as bytes."""
     parts: dict[str, Any] = {f"look_{name}": getattr(seen.look, name) for name in _OF_LOOK}
     if seen.against:
-        parts |= {f"pair_{name}": getattr(seen.against, name) for name in _OF_PAIR}
+        parts |= {f"pair_{name}": getattr(seen.against, name) for name in (*_OF_PAIR, *_OF_FOCUS)}
     into = BytesIO()
     np.savez(into, **parts)
     return into.getvalue()
@@ -31,7 +33,10 @@ def seen_file(file: CardFile) -> SeenFile:
     with np.load(BytesIO(file.look)) as parts:
         look = Look(**{name: _plain(parts[f"look_{name}"]) for name in _OF_LOOK})
         pair = {name: _plain(parts[f"pair_{name}"]) for name in _OF_PAIR} if "pair_shift" in parts else None
+        # Cards that were looked at earlier say nothing of it.
+        focus = {name: _plain(parts[f"pair_{name}"]) if f"pair_{name}" in parts else nan for name in _OF_FOCUS}
     if pair:
+        pair |= focus
         pair["shift"] = tuple(float(one) for one in pair["shift"])
     captured_at = noted.captured_at.replace(tzinfo=None) if noted.captured_at else None
     return SeenFile(

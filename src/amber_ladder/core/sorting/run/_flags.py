@@ -24,7 +24,9 @@ _ALIKE_ACROSS = 0.98  # likeness of those two
 _JOLT_WIDTHS, _JOLT_TIMES = 0.005, 8.0  # of the frame's width, and of the usual shift
 _MOVED_STEP, _MOVED_MOST, _MOVED_REST = 2.4, 4.0, 2.0  # times the usual: distance, the most changed place, a quarter
 _GAP_STEP, _GAP_REST = 2.2, 1.35  # times the usual: distance, and nearly every place
-_SAME = 0.43  # of what neighbours differ by
+_SAME = 0.02  # of how focus usually moves between neighbours
+_TELLS, _MOVES_BESIDE = 20.0, 0.3  # times what noise makes look so; and of the usual, on either side
+_USUAL_OF_ALL = 0.25  # usual is at least so much of what is usual in the whole take
 _SMEARED = 0.69  # detail left in the worst direction, of that in the best one
 _LOST = 0.72  # detail left in the worst direction
 _LOST_HERE, _EVERYWHERE = 0.9, 0.2  # left at a place that lost some, and the share of places that did
@@ -169,7 +171,7 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
     jitter = np.median(np.hypot(*np.moveaxis(usual.shifts - np.median(usual.shifts, axis=1)[:, None], 2, 0)), axis=1)
     steps = seen.steps / np.maximum(np.median(usual.steps, axis=1), 1e-4)
     changed = (seen.changes + 0.5) / (np.median(usual.changes, axis=1) + 0.5)
-    sameness = _sameness(seen, usual)
+    sameness = _sameness(pairs, seen)
     for number, (before, after) in enumerate(pairs):
         step, shift, changes, same = (one[number] for one in (steps, shifts, changed, sameness))
         if step > _MOVED_STEP and changes.max() > _MOVED_MOST and lowest(changes, 0.25) < _MOVED_REST:
@@ -180,24 +182,24 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
             holes.append(Hole(before, after, _missing(files, fit, before, after)))
         elif same < _SAME:
             reason = f"shows the same as {files[before].name}: focus did not move"
-            flags.append(Flag(after, "duplicate", max(float(same), 0.0), "of a step", reason))
+            flags.append(Flag(after, "duplicate", float(same), "of a step", reason))
     return flags, holes
 
 
 @dataclass(frozen=True, slots=True)
 class _Pairs:
-    """What neighbours (N) differ by: distance, shift, detail, and place by place (N, 9, 12) as they are and aligned."""
+    """What neighbours (N) differ by: distance, shift, place by place (N, 9, 12), and as if focus had moved (N)."""
 
     steps: NDArray[np.float64]
     shifts: NDArray[np.float64]
-    details: NDArray[np.float64]
     changes: Float
-    differs: Float
+    refocused: NDArray[np.float64]
+    by_chance: NDArray[np.float64]
 
     def part(self, which: NDArray[np.intp]) -> "_Pairs":
         """Those of these numbers."""
         return _Pairs(
-            self.steps[which], self.shifts[which], self.details[which], self.changes[which], self.differs[which]
+            self.steps[which], self.shifts[which], self.changes[which], self.refocused[which], self.by_chance[which]
         )
 
     @classmethod
@@ -205,29 +207,28 @@ class _Pairs:
         against = [one for _, after in pairs if (one := files[after].against)]
         return cls(
             np.array([distance(files, *pair) for pair in pairs]), np.array([one.shift for one in against]),
-            np.array([_detail_changed(files, *pair) for pair in pairs]),
-            np.stack([one.changes for one in against]), np.stack([one.differs for one in against]),
+            np.stack([one.changes for one in against]),
+            np.array([one.refocused for one in against]), np.array([one.by_chance for one in against]),
         )  # fmt: skip
 
 
-def _sameness(seen: "_Pairs", usual: "_Pairs") -> NDArray[np.float64]:
-    """How far each two neighbours differ, of what those nearby do: the mean of what their tones and detail say.
+def _sameness(pairs: Sequence[tuple[int, int]], seen: "_Pairs") -> NDArray[np.float64]:
+    """How far focus moved in each pair, of how far it does in those nearby; infinite where the pictures do not tell.
 
-    Noise makes either look changed or unchanged at times, seldom both. Of tones the noise is taken away first: the
-    least by which a place differs, where focus passes it by.
+    They tell where focus usually makes far more of a difference than noise, and where it moved on either side: beyond
+    the ends of a specimen, and between two parts of it, a step of focus shows as little as none.
     """
-    noise = float(lowest(seen.differs, 0.08, axis=0).sum())
-    own, others = seen.differs.sum(axis=(1, 2)), np.median(usual.differs, axis=1).sum(axis=(1, 2))
-    tones = (own - noise) / np.maximum(others - noise, 1e-3)
-    return np.asarray(0.5 * (tones + seen.details / np.median(usual.details, axis=1)), np.float64)
-
-
-def _detail_changed(files: Sequence[SeenFile], before: int, after: int) -> float:
-    """How far detail changed from a frame to the next, as a share of what stands out in them."""
-    one, two = files[before].look.detail, files[after].look.detail
-    floor = lowest(np.minimum(one, two), 0.1)
-    first, second = np.maximum(one / floor - 1.0, 0.0), np.maximum(two / floor - 1.0, 0.0)
-    return float(np.linalg.norm(first - second) / (np.linalg.norm(first) + np.linalg.norm(second) + 1e-6)) + 1e-4
+    moved = np.maximum(seen.refocused - seen.by_chance, 0.0)
+    usual = np.median(moved[beside(len(pairs), _BESIDE)], axis=1)
+    usual = np.maximum(usual, _USUAL_OF_ALL * np.median(moved))
+    by_file = {after: one for (_, after), one in zip(pairs, moved, strict=True)}
+    # Of two on each side: three frames at one place are two such pairs in a row.
+    sides = [
+        min(max(by_file.get(one, 0.0) for one in side) for side in ((after - 1, after - 2), (after + 1, after + 2)))
+        for _, after in pairs
+    ]
+    tells = (usual > _TELLS * seen.by_chance) & (np.array(sides) > _MOVES_BESIDE * usual)
+    return np.where(tells, moved / np.maximum(usual, 1e-9), np.inf)
 
 
 def _moved(place: int, changes: Float) -> Flag:

@@ -82,7 +82,7 @@ def look_at(rgb: Byte, factor: int) -> tuple[Look, Small]:
         factor, cells, _middle(cells), _clipped(rgb),
         np.maximum(np.sqrt(means[..., 0] + means[..., 1]), _LEAST_DETAIL), _directions(means), thumb,
     )  # fmt: skip
-    return look, Small(np.ascontiguousarray(small, np.uint8))
+    return look, Small(np.ascontiguousarray(small, np.uint8), calm)
 
 
 def sharp_parts(rgb: Byte, look: Look) -> Byte:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 Float = NDArray[np.float32]
 Byte = NDArray[np.uint8]
+Calm = NDArray[np.int16]
 
 PLACES = (9, 12)
 _EVERY = 6  # px of the small picture between the places where its motion is looked at
@@ -21,6 +22,9 @@ _LEAST_DETAIL, _MOST_DETAIL = 2.0, 12.0  # slope in grey values a px: less tells
 _MIDDLE = 100.0  # grey value to which pictures are brought
 _MOST_GAIN = 20.0
 _CALM_PX, _COARSER = 0.7, 4
+_CALM_SUM = 16
+_EVERY_ROW = 2  # every other row tells enough of how pictures differ
+_ELSEWHERE_PX = 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,22 +32,29 @@ class Against:
     """The later frame against the earlier one.
 
     ``shift`` (x, y) of its middle in shares of the width, ``growth`` as a share, ``turn`` in radians. ``likeness`` is
-    the correlation of the calmed pictures laid upon each other; ``differs`` (9, 12) how much they differ place by
-    place, and ``changes`` how much they do as they are, in grey values of pictures whose middle is 100.
+    the correlation of the calmed pictures laid upon each other; ``changes`` (9, 12) how much they differ place by
+    place as they are, in grey values of pictures whose middle is 100. ``refocused`` is how much of their difference
+    looks as if focus had moved, ``by_chance`` how much of it noise alone makes look so (squares of grey values): see
+    :func:`_refocused`.
     """
 
     shift: tuple[float, float]
     growth: float
     turn: float
     likeness: float
-    differs: Float
     changes: Float
+    refocused: float
+    by_chance: float
 
 
 class Small:
-    """A small grey picture (H, W, bytes), made ready for being compared with the one before and the one after."""
+    """A small grey picture (H, W, bytes), made ready for being compared with the one before and the one after.
 
-    def __init__(self, grey: Byte) -> None:
+    ``calm`` is the larger one that it was made of: sixteen times its grey values, and smoothed.
+    """
+
+    def __init__(self, grey: Byte, calm: Calm) -> None:
+        self.calm, self.level = calm, max(float(cv2.mean(calm)[0]), 1.0)
         level = max(float(cv2.mean(grey)[0]), 1.0)
         self.grey = np.asarray(cv2.convertScaleAbs(grey, alpha=min(_MIDDLE / level, _MOST_GAIN)), np.uint8)
         soft = cv2.GaussianBlur(self.grey, (0, 0), 1.0)
@@ -64,20 +75,19 @@ class Comparer:
 
     def compare(self, before: Small, after: Small) -> Against | None:
         """None for pictures of two sizes."""
-        if before.grey.shape != after.grey.shape:
+        if before.calm.shape != after.calm.shape:
             return None
         flow = np.asarray(self._flow.calc(before.grey, after.grey, None), np.float32)  # type: ignore[call-overload]
         detail = np.minimum(before.slope, after.slope)
         weight = np.where(detail > _LEAST_DETAIL, np.minimum(detail, _MOST_DETAIL), np.float32(0))
         motion = _motion(np.ascontiguousarray(flow[_GRID]), weight, *before.grey.shape)
         laid, there = _calmed(_laid(after.grey, motion)), _shared(before.grey.shape, motion)
-        differs = np.zeros_like(before.coarse)
-        differs[there] = before.coarse[there] - laid[there]
+        refocused, by_chance = _refocused(before.calm, after.calm, after.level / before.level)
         width = before.grey.shape[1]
         return Against(
             (float(motion[2]) / width, float(motion[3]) / width), float(motion[0]), float(motion[1]),
-            _correlation(before.coarse[there], laid[there]),
-            _by_place(differs), _by_place(before.coarse - after.coarse),
+            _correlation(before.coarse[there], laid[there]), _by_place(before.coarse - after.coarse),
+            refocused, by_chance,
         )  # fmt: skip
 
 
@@ -151,3 +161,77 @@ def _by_place(differs: Float) -> Float:
 def _correlation(first: Float, second: Float) -> float:
     first, second = first - first.mean(), second - second.mean()
     return float((first * second).sum() / np.sqrt((first * first).sum() * (second * second).sum() + 1e-6))
+
+
+def _refocused(before: Calm, after: Calm, gain: float) -> tuple[float, float]:
+    """How much of what two pictures differ by looks as if focus had moved, and how much of it noise makes look so.
+
+    A little more blur changes a picture by its second derivatives (the heat equation): in each place the difference is
+    held against those of the sum, for the noise of a sum and of a difference know nothing of each other. What is found
+    with second derivatives of another place is chance. ``gain`` makes ``before`` as bright as ``after``.
+    """
+    rows, columns = PLACES
+    sums = np.zeros((rows, 3, before.shape[1] - 2), np.float32)
+    _add_alike(before, after, np.float32(gain), sums)
+    told = np.zeros((rows, 4, sums.shape[2]), np.float32)
+    told[:, :3] = sums
+    told[:, 3, _ELSEWHERE_PX:] = sums[:, 1, :-_ELSEWHERE_PX]
+    wide = told.shape[2] // columns
+    along, square, elsewhere, its_square = np.moveaxis(
+        told[..., : wide * columns].reshape(rows, 4, columns, wide).sum(axis=3), 1, 0
+    )
+    each = _CALM_SUM**2 * before.size / _EVERY_ROW
+    found, chance = (float((one**2 / (two + np.float32(1e-3))).sum()) / each
+                     for one, two in ((along, square), (elsewhere, its_square)))  # fmt: skip
+    return found, chance
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_alike(before: Calm, after: Calm, gain: np.float32, sums: Float) -> None:
+    """Sums over rows of places (rows, 3, W − 2): difference × bend of the sum, bend², difference × bend elsewhere."""
+    rows, inner = sums.shape[0], sums.shape[2]
+    high, width = before.shape[0] // rows, before.shape[1]
+    above, own, below = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    differ, bend = np.empty(inner, np.float32), np.empty(inner, np.float32)
+    for row in range(rows):
+        for y in range(max(row * high, 1), min((row + 1) * high, before.shape[0] - 1), _EVERY_ROW):
+            _added(before[y - 1], after[y - 1], gain, above)
+            _added(before[y], after[y], gain, own)
+            _added(before[y + 1], after[y + 1], gain, below)
+            _bent(above[1:], own, below[1:], bend)
+            _differing(before[y, 1:], after[y, 1:], gain, differ)
+            _add_products(differ, bend, sums[row, 0], sums[row, 1])
+            _add_product(differ[_ELSEWHERE_PX:], bend, sums[row, 2, _ELSEWHERE_PX:])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _added(before: Calm, after: Calm, gain: np.float32, to: Float) -> None:
+    for x in range(len(to)):
+        to[x] = gain * np.float32(before[x]) + np.float32(after[x])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _differing(before: Calm, after: Calm, gain: np.float32, to: Float) -> None:
+    for x in range(len(to)):
+        to[x] = gain * np.float32(before[x]) - np.float32(after[x])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _bent(above: Float, own: Float, below: Float, to: Float) -> None:
+    middle, right = own[1:], own[2:]
+    four = np.float32(4)
+    for x in range(len(to)):
+        to[x] = above[x] + below[x] + own[x] + right[x] - four * middle[x]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_products(differ: Float, bend: Float, of_both: Float, of_bend: Float) -> None:
+    for x in range(len(differ)):
+        of_both[x] += differ[x] * bend[x]
+        of_bend[x] += bend[x] * bend[x]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_product(differ: Float, bend: Float, to: Float) -> None:
+    for x in range(len(differ)):
+        to[x] += differ[x] * bend[x]
