@@ -23,7 +23,8 @@ _LEAP = 3.5  # times the distance of neighbours, to both of a frame's
 _ALIKE_ACROSS = 0.98  # likeness of those two
 _JOLT_WIDTHS, _JOLT_TIMES = 0.005, 8.0  # of the frame's width, and of the usual shift
 _MOVED_STEP, _MOVED_MOST, _MOVED_REST = 2.4, 4.0, 2.0  # times the usual: distance, the most changed place, a quarter
-_GAP_STEP, _GAP_REST = 2.2, 1.35  # times the usual: distance, and nearly every place
+_GAP_STEP, _GAP_BOTH, _GAP_MOST = 1.9, 5.0, 1.9
+"""Distance; distance × root of how far focus moved, both times the usual; and that against the most nearby."""
 _SAME = 0.02  # of how focus usually moves between neighbours
 _TELLS, _MOVES_BESIDE = 20.0, 0.3  # times what noise makes look so; and of the usual, on either side
 _USUAL_OF_ALL = 0.25  # usual is at least so much of what is usual in the whole take
@@ -171,15 +172,15 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
     jitter = np.median(np.hypot(*np.moveaxis(usual.shifts - np.median(usual.shifts, axis=1)[:, None], 2, 0)), axis=1)
     steps = seen.steps / np.maximum(np.median(usual.steps, axis=1), 1e-4)
     changed = (seen.changes + 0.5) / (np.median(usual.changes, axis=1) + 0.5)
-    sameness = _sameness(pairs, seen)
+    sameness, gaps = _sameness(pairs, seen), _gaps(seen, steps)
     for number, (before, after) in enumerate(pairs):
         step, shift, changes, same = (one[number] for one in (steps, shifts, changed, sameness))
-        if step > _MOVED_STEP and changes.max() > _MOVED_MOST and lowest(changes, 0.25) < _MOVED_REST:
+        if gaps[number]:
+            holes.append(Hole(before, after, _missing(files, fit, before, after)))
+        elif step > _MOVED_STEP and changes.max() > _MOVED_MOST and lowest(changes, 0.25) < _MOVED_REST:
             flags.append(_moved(after, changes))
         elif shift > max(_JOLT_WIDTHS, _JOLT_TIMES * jitter[number]):
             flags.append(_jolted(files, after, float(shift)))
-        elif step > _GAP_STEP and lowest(changes, 0.1) > _GAP_REST:
-            holes.append(Hole(before, after, _missing(files, fit, before, after)))
         elif same < _SAME:
             reason = f"shows the same as {files[before].name}: focus did not move"
             flags.append(Flag(after, "duplicate", float(same), "of a step", reason))
@@ -188,18 +189,21 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
 
 @dataclass(frozen=True, slots=True)
 class _Pairs:
-    """What neighbours (N) differ by: distance, shift, place by place (N, 9, 12), and as if focus had moved (N)."""
+    """What neighbours (N) differ by: distance, shift, place by place (N, 9, 12), and how far focus moved beyond what
+
+    chance makes look so.
+    """
 
     steps: NDArray[np.float64]
     shifts: NDArray[np.float64]
     changes: Float
-    refocused: NDArray[np.float64]
+    focus: NDArray[np.float64]
     by_chance: NDArray[np.float64]
 
     def part(self, which: NDArray[np.intp]) -> "_Pairs":
         """Those of these numbers."""
         return _Pairs(
-            self.steps[which], self.shifts[which], self.changes[which], self.refocused[which], self.by_chance[which]
+            self.steps[which], self.shifts[which], self.changes[which], self.focus[which], self.by_chance[which]
         )
 
     @classmethod
@@ -208,7 +212,8 @@ class _Pairs:
         return cls(
             np.array([distance(files, *pair) for pair in pairs]), np.array([one.shift for one in against]),
             np.stack([one.changes for one in against]),
-            np.array([one.refocused for one in against]), np.array([one.by_chance for one in against]),
+            np.array([max(one.refocused - one.by_chance, 0.0) for one in against]),
+            np.array([one.by_chance for one in against]),
         )  # fmt: skip
 
 
@@ -218,17 +223,26 @@ def _sameness(pairs: Sequence[tuple[int, int]], seen: "_Pairs") -> NDArray[np.fl
     They tell where focus usually makes far more of a difference than noise, and where it moved on either side: beyond
     the ends of a specimen, and between two parts of it, a step of focus shows as little as none.
     """
-    moved = np.maximum(seen.refocused - seen.by_chance, 0.0)
-    usual = np.median(moved[beside(len(pairs), _BESIDE)], axis=1)
-    usual = np.maximum(usual, _USUAL_OF_ALL * np.median(moved))
-    by_file = {after: one for (_, after), one in zip(pairs, moved, strict=True)}
+    usual = np.median(seen.focus[beside(len(pairs), _BESIDE)], axis=1)
+    usual = np.maximum(usual, _USUAL_OF_ALL * np.median(seen.focus))
+    by_file = {after: one for (_, after), one in zip(pairs, seen.focus, strict=True)}
     # Of two on each side: three frames at one place are two such pairs in a row.
     sides = [
         min(max(by_file.get(one, 0.0) for one in side) for side in ((after - 1, after - 2), (after + 1, after + 2)))
         for _, after in pairs
     ]
     tells = (usual > _TELLS * seen.by_chance) & (np.array(sides) > _MOVES_BESIDE * usual)
-    return np.where(tells, moved / np.maximum(usual, 1e-9), np.inf)
+    return np.where(tells, seen.focus / np.maximum(usual, 1e-9), np.inf)
+
+
+def _gaps(seen: "_Pairs", steps: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which neighbours have frames missing between them: far apart (``steps``, of the usual), and focus moved as far.
+
+    A part that moved changes the picture as much, but not as focus does; a shaken frame blurs it, but lies near.
+    """
+    nearby = np.maximum(seen.focus[beside(len(steps), _BESIDE)], 1e-9)
+    far, most = seen.focus / np.median(nearby, axis=1), seen.focus / nearby.max(axis=1)
+    return np.asarray((steps > _GAP_STEP) & (steps * np.sqrt(far) > _GAP_BOTH) & (most > _GAP_MOST))
 
 
 def _moved(place: int, changes: Float) -> Flag:
