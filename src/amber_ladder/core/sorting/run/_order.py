@@ -12,7 +12,7 @@ from amber_ladder.core.sorting.run._file import SeenFile, details
 Order = Literal["near-first", "far-first", "unknown"]
 
 _GROWS = 0.001  # in all: less tells nothing
-_GROWS_MUCH = 0.005  # tells by itself
+_GROWS_MUCH, _GROWS_SURELY = 0.005, 4.0  # tells by itself: in all, and times its standard error
 _TRAVELS = 0.3  # correlation of ranks
 _STANDS_OUT, _OVER_NOISE = 1.5, 2.0
 _TO_TELL = 12
@@ -25,11 +25,12 @@ def order_of(files: Sequence[SeenFile], fit: Sequence[int], leapt: frozenset[int
     Specimens lie before what they lie on: their middle comes into focus before the border when the near end is first.
     Where the two contradict each other, or neither tells, the order is unknown.
     """
-    growth = sum(
+    steps = np.array([
         against.growth
         for before, place in pairwise(fit)
         if place == before + 1 and place not in leapt and (against := files[place].against)
-    )
+    ])  # fmt: skip
+    growth = float(steps.sum())
     outward = _outward(details([files[place] for place in fit]))
     grows = f"the picture {'grows' if growth > 0 else 'shrinks'}"
     travels = f"sharpness travels {'outward' if outward > 0 else 'inward'}"
@@ -38,9 +39,16 @@ def order_of(files: Sequence[SeenFile], fit: Sequence[int], leapt: frozenset[int
         if growth * outward > 0:
             return order, f"{grows}, {travels}"
         return "unknown", f"{grows}, but {travels}"
-    if abs(growth) > _GROWS_MUCH:
+    if abs(growth) > max(_GROWS_MUCH, _GROWS_SURELY * _error_of_sum(steps)):
         return order, grows
     return "unknown", "the picture hardly changes size"
+
+
+def _error_of_sum(steps: NDArray[np.float64]) -> float:
+    """Standard error of the sum of steps, from how they scatter about their median."""
+    if not steps.size:
+        return 0.0
+    return float(1.4826 * np.median(np.abs(steps - np.median(steps))) * np.sqrt(steps.size))
 
 
 def _outward(detail: NDArray[np.float32]) -> float:
