@@ -23,8 +23,9 @@ _LEAP = 3.5  # times the distance of neighbours, to both of a frame's
 _ALIKE_ACROSS = 0.98  # likeness of those two
 _JOLT_WIDTHS, _JOLT_TIMES = 0.005, 8.0  # of the frame's width, and of the usual shift
 _MOVED_STEP, _MOVED_MOST, _MOVED_REST = 2.4, 4.0, 2.0  # times the usual: distance, the most changed place, a quarter
-_GAP_STEP, _GAP_BOTH, _GAP_MOST = 1.9, 5.0, 1.9
-"""Distance; distance × root of how far focus moved, both times the usual; and that against the most nearby."""
+_GAP_STEP, _GAP_FAR, _GAP_BOTH, _GAP_MOST = 1.9, 3.5, 5.0, 1.9
+"""Distance; how far focus moved; distance × root of that, all times the usual; and focus against the most nearby."""
+_GAP_SURELY = 8.0  # focus moved so far: whatever else it looks like, frames are missing
 _SAME = 0.02  # of how focus usually moves between neighbours
 _TELLS, _MOVES_BESIDE = 20.0, 0.3  # times what noise makes look so; and of the usual, on either side
 _USUAL_OF_ALL = 0.25  # usual is at least so much of what is usual in the whole take
@@ -84,7 +85,11 @@ def judge(files: Sequence[SeenFile], piece: Piece) -> Judged:
     more, holes = _neighbours(files, fit, {one.place for one in flags if one.kind == "duplicate"})
     flags += more
     leapt = {one.place for one in more}
-    flags += _shaken(files, fit, leapt)
+    shaken = _shaken(files, fit, leapt)
+    flags += shaken
+    # A shaken frame lies as far from its neighbours as if some were missing.
+    blurred = {one.place for one in shaken}
+    holes = [one for one in holes if one.after not in blurred and one.before not in blurred]
     return Judged(tuple(sorted(flags, key=lambda one: one.place)), tuple(holes), tuple(fit))
 
 
@@ -175,9 +180,10 @@ def _neighbours(files: Sequence[SeenFile], fit: Sequence[int], copies: set[int])
     sameness, gaps = _sameness(pairs, seen), _gaps(seen, steps)
     for number, (before, after) in enumerate(pairs):
         step, shift, changes, same = (one[number] for one in (steps, shifts, changed, sameness))
-        if gaps[number]:
+        moved = step > _MOVED_STEP and changes.max() > _MOVED_MOST and lowest(changes, 0.25) < _MOVED_REST
+        if gaps[number] > (_GAP_SURELY if moved else 0.0):
             holes.append(Hole(before, after, _missing(files, fit, before, after)))
-        elif step > _MOVED_STEP and changes.max() > _MOVED_MOST and lowest(changes, 0.25) < _MOVED_REST:
+        elif moved:
             flags.append(_moved(after, changes))
         elif shift > max(_JOLT_WIDTHS, _JOLT_TIMES * jitter[number]):
             flags.append(_jolted(files, after, float(shift)))
@@ -235,14 +241,16 @@ def _sameness(pairs: Sequence[tuple[int, int]], seen: "_Pairs") -> NDArray[np.fl
     return np.where(tells, seen.focus / np.maximum(usual, 1e-9), np.inf)
 
 
-def _gaps(seen: "_Pairs", steps: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which neighbours have frames missing between them: far apart (``steps``, of the usual), and focus moved as far.
+def _gaps(seen: "_Pairs", steps: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far focus moved, of the usual, in neighbours that have frames missing between them; 0 in others.
 
-    A part that moved changes the picture as much, but not as focus does; a shaken frame blurs it, but lies near.
+    They are far apart (``steps``, of the usual), and focus moved as far. A part that moved changes the picture as
+    much, but not as focus does.
     """
     nearby = np.maximum(seen.focus[beside(len(steps), _BESIDE)], 1e-9)
     far, most = seen.focus / np.median(nearby, axis=1), seen.focus / nearby.max(axis=1)
-    return np.asarray((steps > _GAP_STEP) & (steps * np.sqrt(far) > _GAP_BOTH) & (most > _GAP_MOST))
+    missing = (steps > _GAP_STEP) & (far > _GAP_FAR) & (steps * np.sqrt(far) > _GAP_BOTH) & (most > _GAP_MOST)
+    return np.where(missing, far, 0.0)
 
 
 def _moved(place: int, changes: Float) -> Flag:
