@@ -44,6 +44,14 @@ class TestMishaps(unittest.TestCase):
         flag = one.flag("duplicate")
         self.assertIn(one.files[flag.place - 1].name, flag.reason)
 
+    def test_focus_that_did_not_move_is_told_in_noise_and_from_steps_that_show_little(self) -> None:
+        for specimen in ("jewel-wasp", "springtail"):
+            with self.subTest(specimen):
+                twice = tuple((place, Mishap("duplicate")) for place in (0.3, 0.7))
+                one = Sorted([take(specimen, step=0.3, light=Light(-0.8, 0.35, 4000.0), mishaps=twice)])
+                self.assertEqual(one.flags(one.run.stacks[0]), one.true_flags(0))
+                self.assertEqual(len(one.true_flags(0)), 1)
+
 
 class TestMoved(unittest.TestCase):
     def test_a_part_that_moved_is_boxed(self) -> None:
@@ -70,6 +78,15 @@ class TestHoles(unittest.TestCase):
         self.assertEqual((one.files[hole.after].name, one.files[hole.before].name), true[:2])
         self.assertAlmostEqual(hole.missing, true[2], delta=1)
         self.assertEqual([one.run.stacks[n].holes for n in (0, 1)], [(), ()])
+
+    def test_holes_are_found_where_little_of_the_picture_changes_and_where_others_change_as_much(self) -> None:
+        for specimen, place in (("wulfenite", 0.32), ("jewel-wasp", 0.68), ("fluorite", 0.68)):
+            with self.subTest(specimen):
+                one = Sorted([take(specimen, step=0.75, hole=(place, 3), light=Light(-0.3, 0.15, 12000.0))])
+                (hole,) = one.run.stacks[0].holes
+                (true,) = one.card.takes[0].gaps
+                self.assertEqual((one.files[hole.after].name, one.files[hole.before].name), true[:2])
+                self.assertAlmostEqual(hole.missing, true[2], delta=1)
 
     def test_frames_are_counted_at_their_own_size(self) -> None:
         self.assertEqual(three_takes().files[0].width_px, LENS.width_px)

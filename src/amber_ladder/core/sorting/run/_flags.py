@@ -23,8 +23,11 @@ _LEAP = 3.5  # times the distance of neighbours, to both of a frame's
 _ALIKE_ACROSS = 0.98  # likeness of those two
 _JOLT_WIDTHS, _JOLT_TIMES = 0.005, 8.0  # of the frame's width, and of the usual shift
 _MOVED_STEP, _MOVED_MOST, _MOVED_REST = 2.4, 4.0, 2.0  # times the usual: distance, the most changed place, a quarter
-_GAP_STEP, _GAP_FAR, _GAP_BOTH, _GAP_MOST = 1.9, 3.5, 5.0, 1.9
-"""Distance; how far focus moved; distance × root of that, all times the usual; and focus against the most nearby."""
+_GAP_STEP, _GAP_FAR, _GAP_BOTH, _GAP_MOST = 1.9, 3.5, 5.0, 4.0
+"""Distance; how far focus moved; distance × root of that, all times the usual; distance × focus against the most
+
+nearby.
+"""
 _GAP_SURELY = 8.0  # focus moved so far: whatever else it looks like, frames are missing
 _SAME = 0.02  # of how focus usually moves between neighbours
 _TELLS, _MOVES_BESIDE = 20.0, 0.3  # times what noise makes look so; and of the usual, on either side
@@ -249,7 +252,8 @@ def _gaps(seen: "_Pairs", steps: NDArray[np.float64]) -> NDArray[np.float64]:
     """
     nearby = np.maximum(seen.focus[beside(len(steps), _BESIDE)], 1e-9)
     far, most = seen.focus / np.median(nearby, axis=1), seen.focus / nearby.max(axis=1)
-    missing = (steps > _GAP_STEP) & (far > _GAP_FAR) & (steps * np.sqrt(far) > _GAP_BOTH) & (most > _GAP_MOST)
+    both = (steps * np.sqrt(far) > _GAP_BOTH) & (steps * most > _GAP_MOST)
+    missing = (steps > _GAP_STEP) & (far > _GAP_FAR) & both
     return np.where(missing, far, 0.0)
 
 
