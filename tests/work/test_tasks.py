@@ -53,7 +53,7 @@ class Declared(unittest.TestCase):
         with transaction() as session:
             task = stacks.get_task(session, task_id)
             self.assertEqual(task.state, "failed")
-            self.assertIn("was begun 6 times", task.message)
+            self.assertIn("was begun again and again", task.message)
 
 
 if __name__ == "__main__":

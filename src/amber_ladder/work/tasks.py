@@ -70,9 +70,8 @@ def _take_up(task_id: int, worker: str) -> tuple[str, int] | None:
             log.error("task %s, %s: given up after %s attempts", task_id, task.kind, task.attempt)
             tasks.end(
                 session, task, "failed",
-                f"was begun {task.attempt} times, and each time the worker ended in the midst of it: it may want more "
-                "memory than there is (logs/worker.log says more). Nothing was lost; close what else runs here, and "
-                "try again.",
+                "was begun again and again, and each time the worker ended in the midst of it: it may want more memory "
+                "than there is (logs/worker.log says more). Nothing was lost; close what else runs, and try again.",
             )  # fmt: skip
             return None
         return task.kind, tasks.take_up(session, task, worker)
