@@ -128,14 +128,14 @@ export function Develop({ stack, take, frame }: Props) {
         )}
       </div>
       <Failures of={[shown.error, set.error]} />
-      <div className="flex items-center justify-between gap-3">
-        <span className="min-w-0">
+      <div>
+        <p className="pb-1">
           White balance:{" "}
           <span className="text-ink2">
             {place ? `neutral at ${Math.round(place.x)}, ${Math.round(place.y)} of ${place.file}` : "as shot"}
           </span>
-        </span>
-        <span className="flex shrink-0 gap-2">
+        </p>
+        <div className="flex flex-wrap gap-2">
           <Button className="px-3" aria-pressed={picking} onClick={() => setPicking(!picking)}>
             {picking ? "Click it in the picture" : "Neutral place"}
           </Button>
@@ -149,7 +149,7 @@ export function Develop({ stack, take, frame }: Props) {
               As shot
             </Button>
           )}
-        </span>
+        </div>
       </div>
       <GreyCard
         take={take}

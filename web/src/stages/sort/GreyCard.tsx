@@ -41,7 +41,7 @@ function Choose({ take, onPlace }: Pick<Props, "take" | "onPlace">) {
           // biome-ignore lint/a11y/noAutofocus: the file was just chosen, and this is what comes next
           autoFocus
           aria-label="Click a place of the grey card; Enter takes the middle"
-          className="mb-3 block w-full cursor-crosshair bg-mat"
+          className="mb-3 block w-fit cursor-crosshair bg-mat"
           onClick={(event) => {
             const picture = event.currentTarget.querySelector("img");
             const area = event.currentTarget.getBoundingClientRect();
@@ -56,7 +56,7 @@ function Choose({ take, onPlace }: Pick<Props, "take" | "onPlace">) {
             });
           }}
         >
-          <img alt="" className="w-full" src={cardFileUrl(file.id, "picture.jpg")} />
+          <img alt="" className="max-h-[64vh]" src={cardFileUrl(file.id, "picture.jpg")} />
         </button>
         <Button onClick={() => setChosen(undefined)}>Another file</Button>
       </>

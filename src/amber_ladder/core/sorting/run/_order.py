@@ -41,6 +41,8 @@ def order_of(files: Sequence[SeenFile], fit: Sequence[int], leapt: frozenset[int
         return "unknown", f"{grows}, but {travels}"
     if abs(growth) > max(_GROWS_MUCH, _GROWS_SURELY * _error_of_sum(steps)):
         return order, grows
+    if abs(growth) > _GROWS_MUCH:
+        return "unknown", "the picture changes size no more than by chance"
     return "unknown", "the picture hardly changes size"
 
 
