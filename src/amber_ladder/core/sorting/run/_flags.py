@@ -298,31 +298,31 @@ def _missing(files: Sequence[SeenFile], fit: Sequence[int], before: int, after: 
 
 def _shaken(files: Sequence[SeenFile], fit: Sequence[int], leapt: set[int]) -> list[Flag]:
     """Frames that lost detail along one direction against both neighbours, where both show it."""
-    if len(fit) < 3:
+    between = [
+        at for at in range(1, len(fit) - 1) if fit[at + 1] == fit[at - 1] + 2 and not {fit[at], fit[at + 1]} & leapt
+    ]
+    if not between:
         return []
     along = np.stack([files[place].look.along.reshape(-1, 8) for place in fit])
     level = along.mean(axis=2)
     calm = lowest(level, 0.15, axis=1)
-    flags = []
-    for at in range(1, len(fit) - 1):
-        before, place, after = fit[at - 1 : at + 2]
-        if after != before + 2 or {place, after} & leapt:
-            continue
-        noise = calm[at - 1 : at + 2].min()
-        telling = np.minimum(level[at - 1], level[at + 1]) > _OVER_NOISE * noise
-        if np.count_nonzero(telling) < _LEAST_PLACES:
-            continue
-        first, own, second = ((along[one][telling] - noise).sum(axis=0) for one in (at - 1, at, at + 1))
-        left = np.maximum(own, 0.02 * np.minimum(first, second))
-        changes = [left / first, left / second]
-        evenness = float(np.maximum(*(change / change.max() for change in changes)).min())
-        kept = np.maximum(*changes)
-        way = int(kept.argmin())
-        beside_it = np.minimum(along[at - 1, :, way], along[at + 1, :, way])[telling]
-        everywhere = float(np.mean(along[at, :, way][telling] < _LOST_HERE * beside_it))
-        if evenness < _SMEARED and float(kept.min()) < _LOST and everywhere > _EVERYWHERE:
-            flags.append(_smeared(files, place, kept))
-    return flags
+    at = np.array(between)
+    noise = np.minimum(np.minimum(calm[at - 1], calm[at]), calm[at + 1])
+    telling = np.minimum(level[at - 1], level[at + 1]) > _OVER_NOISE * noise[:, None]
+    enough = np.count_nonzero(telling, axis=1) >= _LEAST_PLACES
+    at, noise, telling = at[enough], noise[enough], telling[enough]
+    first, own, second = (
+        ((along[one] - noise[:, None, None]) * telling[..., None]).sum(axis=1) for one in (at - 1, at, at + 1)
+    )
+    left = np.maximum(own, 0.02 * np.minimum(first, second))
+    changes = [left / first, left / second]
+    evenness = np.maximum(*(change / change.max(axis=1, keepdims=True) for change in changes)).min(axis=1)
+    kept = np.maximum(*changes)
+    way = kept.argmin(axis=1)
+    lost = along[at, :, way] < _LOST_HERE * np.minimum(along[at - 1, :, way], along[at + 1, :, way])
+    everywhere = (lost & telling).sum(axis=1) / telling.sum(axis=1)
+    smeared = (evenness < _SMEARED) & (kept.min(axis=1) < _LOST) & (everywhere > _EVERYWHERE)
+    return [_smeared(files, fit[at[one]], kept[one]) for one in np.flatnonzero(smeared)]
 
 
 def _smeared(files: Sequence[SeenFile], place: int, kept: Float) -> Flag:

@@ -1,5 +1,6 @@
 """Where one take ends and the next begins, and what lies between them."""
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -84,13 +85,13 @@ def split(files: Sequence[SeenFile]) -> Split:
     valid = [place for place in kept if place not in strays]
     borders = _better_told(files, valid, _hard_borders(files, valid, separators))
     for first, last in _segments(valid, borders):
-        segment = [place for place in valid if first <= place <= last]
+        segment = _within(valid, first, last)
         if not is_by_hand(files, segment):
             borders += _restarts(files, segment)
     borders.sort(key=lambda one: one.before)
     pieces = []
     for first, last in _segments(kept, borders):
-        places = tuple(place for place in kept if first <= place <= last)
+        places = tuple(_within(kept, first, last))
         own = {place: strays[place] for place in places if place in strays}
         pieces.append(Piece(places, own, is_by_hand(files, [place for place in places if place not in own])))
     return Split(tuple(pieces), tuple(borders), tuple(sorted(separators)))
@@ -119,12 +120,12 @@ def _strangers(files: Sequence[SeenFile]) -> tuple[dict[int, str], set[int]]:
     separators: set[int] = set()
     if not files:
         return strays, separators
-    floors = _floors(files)
+    shows = _shows_something(files)
     place = 0
     while place < len(files):
-        length = next((n for n in range(1, MOST_BLANK + 1) if _stands_alone(files, place, n, floors)), 0)
+        length = next((n for n in range(1, MOST_BLANK + 1) if _stands_alone(files, place, n, shows)), 0)
         for one in range(place, place + length):
-            kind = _stray_kind(files, one, (place - 1, place + length), floors)
+            kind = _stray_kind(files, one, (place - 1, place + length), shows)
             if kind:
                 strays[one] = kind
             else:
@@ -139,24 +140,20 @@ def _strangers(files: Sequence[SeenFile]) -> tuple[dict[int, str], set[int]]:
     return strays, separators
 
 
-def _floors(files: Sequence[SeenFile]) -> Float:
-    """What tiles without detail show in each file's neighbourhood: the noise there."""
-    calm = lowest(details(files).reshape(len(files), -1), 0.2, axis=1)
-    return np.array([lowest(calm[max(i - _NEARBY, 0) : i + _NEARBY + 1], 0.3) for i in range(len(files))], np.float32)
+def _shows_something(files: Sequence[SeenFile]) -> NDArray[np.bool_]:
+    """Whether a tile of each file stands out of the noise nearby, and of its own: takes differ in noise."""
+    shown = details(files).reshape(len(files), -1)
+    calm = lowest(shown, 0.2, axis=1)
+    floors = [lowest(calm[max(i - _NEARBY, 0) : i + _NEARBY + 1], 0.3) for i in range(len(files))]
+    least = np.maximum(_STANDS_OUT * np.array(floors, np.float32), _STANDS_OUT_HERE * lowest(shown, 0.5, axis=1))
+    return np.asarray(shown.max(axis=1) > least)
 
 
-def _shows_something(files: Sequence[SeenFile], place: int, floors: Float) -> bool:
-    """Whether a tile stands out of the noise nearby, and of that of the file itself: takes differ in noise."""
-    detail = files[place].look.detail
-    return bool(detail.max() > max(_STANDS_OUT * floors[place], _STANDS_OUT_HERE * lowest(detail, 0.5)))
-
-
-def _stands_alone(files: Sequence[SeenFile], first: int, count: int, floors: Float) -> bool:
+def _stands_alone(files: Sequence[SeenFile], first: int, count: int, shows: NDArray[np.bool_]) -> bool:
     """Whether so many files show nothing and are unlike what lies on both sides of them."""
     last = first + count - 1
     if last >= len(files) or any(
-        _shows_something(files, place, floors) and files[place].look.level > BLACK_LEVEL
-        for place in range(first, last + 1)
+        shows[place] and files[place].look.level > BLACK_LEVEL for place in range(first, last + 1)
     ):
         return False
     unlike_before = first == 0 or _unlike(files, first - 1, first)
@@ -169,7 +166,7 @@ def _unlike(files: Sequence[SeenFile], before: int, after: int) -> bool:
     return (against.likeness if against else thumbs_alike(files[before], files[after])) < _UNLIKE
 
 
-def _stray_kind(files: Sequence[SeenFile], place: int, around: tuple[int, int], floors: Float) -> str | None:
+def _stray_kind(files: Sequence[SeenFile], place: int, around: tuple[int, int], shows: NDArray[np.bool_]) -> str | None:
     """Why a file that shows nothing belongs to the take around it all the same; None for a separator."""
     before, after = around
     if before < 0 or after >= len(files):
@@ -183,7 +180,7 @@ def _stray_kind(files: Sequence[SeenFile], place: int, around: tuple[int, int], 
         return "dark" if darker else "out_of_focus"
     if darker and files[place].look.level < BLACK_LEVEL and alike > _ONE_STEP:
         # A flash that did not fire stands among frames that show something; a lens is covered after the last.
-        return "dark" if any(_shows_something(files, one, floors) for one in around) else None
+        return "dark" if any(shows[one] for one in around) else None
     return None
 
 
@@ -206,7 +203,7 @@ def _hard_borders(files: Sequence[SeenFile], valid: Sequence[int], separators: s
 
 def _better_told(files: Sequence[SeenFile], valid: Sequence[int], borders: Sequence[Border]) -> list[Border]:
     """The same borders; where a picture far out of focus looks like another one, it is said that focus starts over."""
-    segments = [[place for place in valid if first <= place <= last] for first, last in _segments(valid, borders)]
+    segments = [_within(valid, *ends) for ends in _segments(valid, borders)]
     told = []
     for border, before, after in zip(borders, segments, segments[1:], strict=False):
         shown = [details([files[place] for place in segment]) for segment in (before, after)]
@@ -295,8 +292,13 @@ def _segments(places: Sequence[int], borders: Sequence[Border]) -> list[tuple[in
     if not places:
         return []
     starts = sorted({places[0], *(one.before for one in borders)})
-    ends = [*(max(place for place in places if place < start) for start in starts[1:]), places[-1]]
+    ends = [*(places[bisect_left(places, start) - 1] for start in starts[1:]), places[-1]]
     return list(zip(starts, ends, strict=True))
+
+
+def _within(places: Sequence[int], first: int, last: int) -> list[int]:
+    """Those of rising places that lie from ``first`` to ``last``."""
+    return list(places[bisect_left(places, first) : bisect_right(places, last)])
 
 
 def _restarts(files: Sequence[SeenFile], segment: Sequence[int]) -> list[Border]:
@@ -320,7 +322,7 @@ def _restarts(files: Sequence[SeenFile], segment: Sequence[int]) -> list[Border]
             borders.append(Border(before, after, "the picture leaps"))
             start = at
     for first, last in _segments(segment, borders):
-        borders += _turns(files, [place for place in segment if first <= place <= last])
+        borders += _turns(files, _within(segment, first, last))
     return borders
 
 
