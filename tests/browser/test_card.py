@@ -108,6 +108,12 @@ class Dump(PageTest):
         self.draw(reason, names[second.files[2]])
         expect(page.get_by_text("a stack begins here: set by hand")).to_be_visible()
         self.assertEqual(work.read(number).stacks[1].first, second.files[2])
+        # Frames of two takes in one stack are in doubt: the border goes back to where it was.
+        page.keyboard.press("u")
+        page.get_by_role("button", name="Undo this").click()
+        expect(page.get_by_text("Undone.", exact=True)).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(self.stacks().first).to_contain_text("nothing in doubt")
 
     def draw(self, reason: str, to: str) -> None:
         """Draw the first border that was found for this reason to another file."""

@@ -62,7 +62,8 @@ function Deeds({ deeds, onDone }: Props) {
             Last done, {moment(last.at)}: <strong>{last.words}</strong>.
           </p>
           {undo.isError && <Notice kind="fault">{undo.error.message}</Notice>}
-          <Button className="mt-2" disabled={wait} onClick={() => undo.mutate([last.id])}>
+          {/* Each button means one thing for as long as it is there: a list that grew under a click undoes nothing else. */}
+          <Button key={last.id} className="mt-2" disabled={wait} onClick={() => undo.mutate([last.id])}>
             Undo this
           </Button>
         </>
@@ -72,7 +73,10 @@ function Deeds({ deeds, onDone }: Props) {
           <h3 className="text-[0.9375rem]">Before that</h3>
           <ol className="max-h-64 overflow-y-auto">
             {before.map((one, i) => (
-              <li key={one.id} className="flex items-baseline gap-3 border-rule border-b py-1">
+              <li
+                key={`${last.id} ${one.id}`}
+                className="flex items-baseline gap-3 border-rule border-b py-1"
+              >
                 <span className="min-w-0 flex-1">
                   <span className="text-ink2">{moment(one.at)}:</span> {one.words}
                 </span>
