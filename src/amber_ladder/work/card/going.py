@@ -60,7 +60,7 @@ def goes_where(session: Session, pieces: Sequence[Asked], edits: Edits) -> list[
     waiting = _waiting(session)
     nothing: tuple[list[_Waiting], str] = ([], "")
     fits = [_fitting(waiting, one) if one.waits and one.files[0] not in edits.stacks else nothing for one in pieces]
-    wanted = Counter(fit[0].stack.id for fit, _ in fits if len(fit) == 1)
+    wanted = Counter(one.stack.id for fit, _ in fits for one in fit)
     told: list[Goes | None] = []
     for one, (fit, more) in zip(pieces, fits, strict=True):
         chosen = session.get(Stack, edits.stacks[one.files[0]]) if one.files[0] in edits.stacks else None
