@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.colour import decode_srgb
-from amber_ladder.core.sorting.run._pair import Small
+from amber_ladder.core.sorting.run._pair import Calm, Small
 
 Float = NDArray[np.float32]
 Byte = NDArray[np.uint8]
@@ -66,12 +66,8 @@ def look_at(rgb: Byte, factor: int) -> tuple[Look, Small]:
     grey = np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.uint8)
     # Sixteen times the blurred picture, in whole numbers: bytes would round faint detail away.
     calm = np.asarray(cv2.sepFilter2D(grey, cv2.CV_16S, _BINOMIAL, _BINOMIAL), np.int16)
-    rows, columns = TILES
-    sums = np.zeros((rows, 6, grey.shape[1] - 2), np.float32)
-    _second_derivatives(calm, sums)
-    wide = sums.shape[2] // columns
-    tiles = sums[..., : wide * columns].reshape(rows, 6, columns, wide).sum(axis=3).transpose(0, 2, 1)
-    means = tiles / np.float32(_CALM_SUM**2 * (grey.shape[0] // rows) * wide)
+    means = np.empty((*TILES, 6), np.float32)
+    _second_derivatives(calm, means)
     every = max(1, ceil(grey.shape[1] / _SMALL_PX))
     height, width = grey.shape[0] // every, grey.shape[1] // every
     # The mean of each square of pixels, as the blur at its middle: three times as fast as shrinking.
@@ -115,51 +111,60 @@ def _directions(means: Float) -> Float:
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _second_derivatives(calm: NDArray[np.int16], sums: Float) -> None:
-    """Sums over rows of tiles (rows, 6, W − 2) of products of second derivatives: xx², yy², xy², xx·yy, xx·xy, yy·xy.
+def _second_derivatives(calm: Calm, means: Float) -> None:
+    """Means over tiles (rows, columns, 6) of products of second derivatives: xx², yy², xy², xx·yy, xx·xy, yy·xy.
 
-    Whole rows are multiplied and added up, to be cut into tiles afterwards: so many pixels are computed at once.
+    Whole rows are multiplied and added up, and cut into tiles afterwards: so many pixels are computed at once.
     """
-    rows, inner = sums.shape[0], sums.shape[2]
-    high = calm.shape[0] // rows
-    xx, yy, xy = np.empty(inner, np.float32), np.empty(inner, np.float32), np.empty(inner, np.float32)
+    rows, columns = means.shape[:2]
+    high, inner = calm.shape[0] // rows, calm.shape[1] - 2
+    wide = inner // columns
+    xx, yy, xy = np.empty(inner, np.int16), np.empty(inner, np.int16), np.empty(inner, np.int16)
+    sums = np.empty((6, inner), np.float32)
+    scale = np.float32(1.0 / (_CALM_SUM**2 * high * wide))
     for row in range(rows):
-        to = sums[row]
+        sums[:] = 0
         for y in range(max(row * high, 1), min((row + 1) * high, calm.shape[0] - 1)):
-            _bends(calm[y - 1], calm[y], calm[y + 1], xx, yy, xy)
-            _add_squares(xx, yy, to[0], to[1], to[3])
-            _add_mixed(xx, yy, xy, to[2], to[4], to[5])
+            above, own, below = calm[y - 1], calm[y], calm[y + 1]
+            _bent(own, own[1:], own[2:], xx)
+            _bent(above[1:], own[1:], below[1:], yy)
+            _twisted(above, above[2:], below, below[2:], xy)
+            _add_squares(xx, yy, sums[0], sums[1], sums[3])
+            _add_mixed(xx, yy, xy, sums[2], sums[4], sums[5])
+        for column in range(columns):
+            for of in range(6):
+                means[row, column, of] = scale * sums[of, column * wide : (column + 1) * wide].sum()
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _bends(
-    above: NDArray[np.int16], own: NDArray[np.int16], below: NDArray[np.int16], xx: Float, yy: Float, xy: Float
-) -> None:
-    a1, a2, o1, o2, b1, b2 = above[1:], above[2:], own[1:], own[2:], below[1:], below[2:]
-    two = np.int32(2)
-    for x in range(len(xx)):
-        middle = two * np.int32(o1[x])
-        xx[x] = np.float32(np.int32(own[x]) + np.int32(o2[x]) - middle)
-        yy[x] = np.float32(np.int32(a1[x]) + np.int32(b1[x]) - middle)
-    for x in range(len(xy)):
-        xy[x] = np.float32(np.int32(above[x]) - np.int32(a2[x]) - np.int32(below[x]) + np.int32(b2[x]))
-        xy[x] *= np.float32(0.25)
+def _bent(before: Calm, own: Calm, after: Calm, to: Calm) -> None:
+    for x in range(len(to)):
+        to[x] = before[x] + after[x] - np.int16(2) * own[x]
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _add_squares(xx: Float, yy: Float, of_xx: Float, of_yy: Float, of_both: Float) -> None:
-    for x in range(len(xx)):
-        of_xx[x] += xx[x] * xx[x]
-        of_yy[x] += yy[x] * yy[x]
-        of_both[x] += xx[x] * yy[x]
+def _twisted(above: Calm, above_right: Calm, below: Calm, below_right: Calm, to: Calm) -> None:
+    """Four times the mixed derivative."""
+    for x in range(len(to)):
+        to[x] = above[x] - above_right[x] - below[x] + below_right[x]
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _add_mixed(xx: Float, yy: Float, xy: Float, of_xy: Float, with_xx: Float, with_yy: Float) -> None:
+def _add_squares(xx: Calm, yy: Calm, of_xx: Float, of_yy: Float, of_both: Float) -> None:
     for x in range(len(xx)):
-        of_xy[x] += xy[x] * xy[x]
-        with_xx[x] += xx[x] * xy[x]
-        with_yy[x] += yy[x] * xy[x]
+        one, two = np.float32(xx[x]), np.float32(yy[x])
+        of_xx[x] += one * one
+        of_yy[x] += two * two
+        of_both[x] += one * two
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_mixed(xx: Calm, yy: Calm, xy: Calm, of_xy: Float, with_xx: Float, with_yy: Float) -> None:
+    for x in range(len(xx)):
+        mixed = np.float32(0.25) * np.float32(xy[x])
+        of_xy[x] += mixed * mixed
+        with_xx[x] += np.float32(xx[x]) * mixed
+        with_yy[x] += np.float32(yy[x]) * mixed
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]

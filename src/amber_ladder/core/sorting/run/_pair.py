@@ -170,16 +170,9 @@ def _refocused(before: Calm, after: Calm, gain: float) -> tuple[float, float]:
     held against those of the sum, for the noise of a sum and of a difference know nothing of each other. What is found
     with second derivatives of another place is chance. ``gain`` makes ``before`` as bright as ``after``.
     """
-    rows, columns = PLACES
-    sums = np.zeros((rows, 3, before.shape[1] - 2), np.float32)
+    sums = np.zeros((4, *PLACES), np.float32)
     _add_alike(before, after, np.float32(gain), sums)
-    told = np.zeros((rows, 4, sums.shape[2]), np.float32)
-    told[:, :3] = sums
-    told[:, 3, _ELSEWHERE_PX:] = sums[:, 1, :-_ELSEWHERE_PX]
-    wide = told.shape[2] // columns
-    along, square, elsewhere, its_square = np.moveaxis(
-        told[..., : wide * columns].reshape(rows, 4, columns, wide).sum(axis=3), 1, 0
-    )
+    along, square, elsewhere, its_square = sums
     each = _CALM_SUM**2 * before.size / _EVERY_ROW
     found, chance = (float((one**2 / (two + np.float32(1e-3))).sum()) / each
                      for one, two in ((along, square), (elsewhere, its_square)))  # fmt: skip
@@ -188,20 +181,27 @@ def _refocused(before: Calm, after: Calm, gain: float) -> tuple[float, float]:
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _add_alike(before: Calm, after: Calm, gain: np.float32, sums: Float) -> None:
-    """Sums over rows of places (rows, 3, W − 2): difference × bend of the sum, bend², difference × bend elsewhere."""
-    rows, inner = sums.shape[0], sums.shape[2]
+    """Sums over places (4, rows, columns): difference × bend of the sum, bend², and both with the bend elsewhere."""
+    rows, columns = sums.shape[1:]
     high, width = before.shape[0] // rows, before.shape[1]
+    wide = (width - 2) // columns
     above, own, below = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
-    differ, bend = np.empty(inner, np.float32), np.empty(inner, np.float32)
+    differ, bend = np.empty(width - 2, np.float32), np.empty(width - 2, np.float32)
+    lines = np.empty((4, width - 2), np.float32)
     for row in range(rows):
+        lines[:] = 0
         for y in range(max(row * high, 1), min((row + 1) * high, before.shape[0] - 1), _EVERY_ROW):
             _added(before[y - 1], after[y - 1], gain, above)
             _added(before[y], after[y], gain, own)
             _added(before[y + 1], after[y + 1], gain, below)
             _bent(above[1:], own, below[1:], bend)
             _differing(before[y, 1:], after[y, 1:], gain, differ)
-            _add_products(differ, bend, sums[row, 0], sums[row, 1])
-            _add_product(differ[_ELSEWHERE_PX:], bend, sums[row, 2, _ELSEWHERE_PX:])
+            _add_products(differ, bend, lines[0], lines[1])
+            _add_product(differ[_ELSEWHERE_PX:], bend, lines[2, _ELSEWHERE_PX:])
+        lines[3, _ELSEWHERE_PX:] = lines[1, :-_ELSEWHERE_PX]
+        for of in range(4):
+            for column in range(columns):
+                sums[of, row, column] = lines[of, column * wide : (column + 1) * wide].sum()
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
