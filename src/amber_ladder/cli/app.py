@@ -19,11 +19,13 @@ from amber_ladder.core.fusion import USUAL_WINDOW_PX
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.development_json import DevelopmentJson
+from amber_ladder.formats.mend_json import StepsJson
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.formats.validated import refusal
 from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in, scale_json
 from amber_ladder.work.on_disk.checking import check_folder
+from amber_ladder.work.on_disk.mending import mend_folder
 from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
 from amber_ladder.work.on_disk.planning import whole_ladder
 from amber_ladder.work.practice.rail import USUAL, serve_rail
@@ -45,6 +47,9 @@ _PHASES = {
     "save": "Saving",
     "look": "Looking",
     "develop": "Developing",
+    "cut": "Taking paint from frames",
+    "dust": "Finding dust",
+    "mend": "Mending",
 }
 
 
@@ -157,6 +162,20 @@ def merge_command(
         result = merge_folder(folder, out, settings, report)
     shown = ("reference_frame", "method", "gave", "crop", "coverage", "excluded", "findings", "warnings", "seconds")
     _print({key: result[key] for key in shown})
+
+
+@app.command("mend")
+def mend_command(
+    result: Annotated[Path, typer.Argument(metavar="RESULT", help="The folder that a merge was written to.")],
+    steps: Annotated[Path, typer.Argument(metavar="STEPS.json", help="The steps, in their order.")],
+    frames: Annotated[Path, typer.Option(metavar="FOLDER", help="The frames that were merged.")],
+    out: Annotated[Path, typer.Option(help="Folder for composite.tif, changed.tif and report.json.")],
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Mend a merge by a list of steps; merge and frames stay as they are."""
+    with plain_errors(), _reporting(progress) as report:
+        told = mend_folder(result, _read(steps, StepsJson).steps, frames, out, report)
+    _print({**told, "out": str(out)})
 
 
 @app.command("scale")

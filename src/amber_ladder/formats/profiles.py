@@ -42,6 +42,11 @@ def linear_profile() -> bytes:
     return header + bytes(128 - len(header)) + directory + content
 
 
+def is_linear(profile: bytes) -> bool:
+    """Whether a colour profile is the one that :func:`linear_profile` makes."""
+    return profile == linear_profile()
+
+
 def name_of(profile: bytes) -> str:
     """What a profile calls itself; "unreadable" for one that is damaged."""
     try:

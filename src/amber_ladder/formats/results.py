@@ -89,3 +89,11 @@ def _resolution(um_per_px: float | None) -> dict[str, Any]:
 def write_json(path: Path, content: dict[str, Any]) -> None:
     """Indented JSON in UTF-8."""
     path.write_text(json.dumps(content, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
+
+
+def write_kinds(path: Path, kinds: NDArray[np.uint8]) -> None:
+    """What a mend changed, (H, W): 0 untouched, 1 from a frame or merge, 2 dust, 3 healed, 4 ground, 5 tone only."""
+    what = "0 untouched, 1 from a frame or another merge, 2 dust, 3 healed (not evidence), 4 ground, 5 tone only"
+    tifffile.imwrite(
+        path, kinds, photometric="minisblack", compression="zlib", software=SOFTWARE, description=what, metadata=None
+    )

@@ -94,6 +94,15 @@ class Survey:
     near_first: bool
     order_basis: str
 
+    @property
+    def blur_between_px(self) -> float:
+        """By how much blur differs, at any place, between some of the frames; 0 where blur did not show."""
+        return _blur_between(self.blur_px, self.places)
+
+
+def _blur_between(blur_px: float | None, places: Sequence[float]) -> float:
+    return (blur_px or 0.0) * (places[-1] - places[0]) / 2.0  # of what lies in the middle, at least
+
 
 class _Chain:
     """Registration as it grows, frame by frame, all relative to the first one."""
@@ -201,7 +210,7 @@ def survey(
         np.clip(whole.index, one.first, one.last, out=whole.index, where=one.mask)
         own_depth = one.told & (np.abs(whole.index - index) < _OWN_FRAMES)
         np.logical_and(whole.known, own_depth, out=whole.known, where=one.mask)
-    blur_between = (geometry.blur_px or 0.0) * (places[-1] - places[0]) / 2.0  # of what lies in the middle, at least
+    blur_between = _blur_between(geometry.blur_px, places)
     return Survey(
         used=tuple(chain.used),
         places=tuple(places),

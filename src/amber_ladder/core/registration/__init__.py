@@ -13,7 +13,7 @@ from amber_ladder.core.registration._similarity import (
     scale_of,
     shared_rectangle,
 )
-from amber_ladder.core.registration._warp import along_run, one_pixel, steady_run, warped_picture
+from amber_ladder.core.registration._warp import along_run, one_pixel, steady_run, warp, warped_picture
 from amber_ladder.core.registration._wide import wide_blur
 
 __all__ = [
@@ -37,6 +37,7 @@ __all__ = [
     "shared_rectangle",
     "solve_graph",
     "steady_run",
+    "warp",
     "warped_picture",
     "wide_blur",
 ]

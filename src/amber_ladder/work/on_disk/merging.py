@@ -206,7 +206,7 @@ def merge_frames(
         spread = depth_spread(depth)
         told = findings(found, merged.share, frames.names)
         report = {
-            **_report(frames, left_out, found, merged, settings, unit),
+            **_report(frames, left_out, found, merged, settings, at, unit),
             "findings": [_finding(one, frames.names, um_per_px) for one in told],
             "scale": _scale(settings, um_per_px),
             "growth": _growth(found, step_um, grows),
@@ -334,6 +334,7 @@ def _report(
     found: Survey,
     merged: Merged,
     settings: MergeSettings,
+    depths: NDArray[np.float64],
     depth_unit: str,
 ) -> dict[str, Any]:
     names = [frames.names[i] for i in found.used]
@@ -352,11 +353,19 @@ def _report(
                 "rms_px": round(rms, 4),
                 "u_px": round(corner, 3),
                 "gain": round(gain, 5),
+                "depth": round(float(depth), 4),
             }
-            for name, matrix, rms, corner, gain in zip(
-                names, found.matrices, found.rms_px, found.corner_px, found.gains, strict=True
+            for name, matrix, rms, corner, gain, depth in zip(
+                names,
+                found.matrices,
+                found.rms_px,
+                found.corner_px,
+                found.gains,
+                depths if found.near_first else depths[::-1],
+                strict=True,
             )
         ],
+        "blur_between_px": None if found.blur_px is None else round(found.blur_between_px, 2),
         "coverage": {
             "gaps": [{"after_frame": frames.names[a], "before_frame": frames.names[b]} for a, b in found.gaps],
             "depth_known": round(float(np.isfinite(known).mean()), 4),

@@ -1,0 +1,41 @@
+"""From "nearly" to a picture that can be shown: steps laid on a merge, each known, each taken back at will."""
+
+from amber_ladder.core.mending._align import Fitted
+from amber_ladder.core.mending._brush import Box, Brush, Point
+from amber_ladder.core.mending._dust import Cleaned, Placed, cleaned, nearest_known
+from amber_ladder.core.mending._ground import ground_by_depth, ground_like
+from amber_ladder.core.mending._layers import Erased, Grounded, Kind, Laid, Layer, Painted, Sharpened, Toned
+from amber_ladder.core.mending._mended import TILE_PX, Crop, Healed, Mended
+from amber_ladder.core.mending._patch import Patch, Source, cut_patch
+from amber_ladder.core.mending._spots import Spot, chosen_frames, find_spots
+
+__all__ = [
+    "TILE_PX",
+    "Box",
+    "Brush",
+    "Cleaned",
+    "Crop",
+    "Erased",
+    "Fitted",
+    "Grounded",
+    "Healed",
+    "Kind",
+    "Laid",
+    "Layer",
+    "Mended",
+    "Painted",
+    "Patch",
+    "Placed",
+    "Point",
+    "Sharpened",
+    "Source",
+    "Spot",
+    "Toned",
+    "chosen_frames",
+    "cleaned",
+    "cut_patch",
+    "find_spots",
+    "ground_by_depth",
+    "ground_like",
+    "nearest_known",
+]

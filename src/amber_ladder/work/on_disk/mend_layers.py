@@ -1,0 +1,354 @@
+"""The layers of a mend, made of its steps, of the merge they lie on, and of the frames that were merged."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+
+from amber_ladder.core.colour import decode_srgb
+from amber_ladder.core.frames import Progress, to_grey
+from amber_ladder.core.mending import (
+    Box,
+    Cleaned,
+    Crop,
+    Erased,
+    Fitted,
+    Grounded,
+    Healed,
+    Kind,
+    Laid,
+    Layer,
+    Painted,
+    Patch,
+    Placed,
+    Sharpened,
+    Source,
+    Spot,
+    Toned,
+    chosen_frames,
+    cleaned,
+    cut_patch,
+    find_spots,
+    ground_by_depth,
+    ground_like,
+    nearest_known,
+)
+from amber_ladder.core.registration import Matrix, compose, inverse
+from amber_ladder.errors import BadInput, UnreadablePicture
+from amber_ladder.formats.mend_json import (
+    Contrast,
+    CropStep,
+    Dust,
+    Erase,
+    FromFrame,
+    FromMerge,
+    Ground,
+    Heal,
+    Sharpen,
+    StepJson,
+    Stroke,
+    ToneStep,
+)
+from amber_ladder.formats.pictures import colour_profile, read_picture
+from amber_ladder.formats.profiles import is_linear
+from amber_ladder.formats.results import read_depth
+
+_TONES: dict[str, tuple[float, float, float] | None] = {
+    "black": (0.0, 0.0, 0.0), "white": (1.0, 1.0, 1.0), "darker": None,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class MergeResult:
+    """A merge as it lies on the disk: its composite (H, W, 3) is read as it is needed."""
+
+    folder: Path
+    composite: NDArray[Any]
+    report: dict[str, Any]
+
+    @property
+    def placed(self) -> dict[str, tuple[Matrix, float]]:
+        """By name: how each frame lies on the composite, and what brings it to its brightness."""
+        return {
+            one["file"]: (np.asarray(one["matrix"], np.float64), float(one.get("gain", 1.0)))
+            for one in self.report["registration"]
+        }
+
+
+def read_merge(folder: Path) -> MergeResult:
+    """The result of a merge. Raises BadInput for a folder that holds none."""
+    for name in ("composite.tif", "report.json"):
+        if not (folder / name).is_file():
+            raise BadInput(f"{folder} is not the result of a merge: {name} is missing", field="result")
+    try:
+        report = json.loads((folder / "report.json").read_bytes())
+        composite = tifffile.memmap(folder / "composite.tif", mode="r")
+        if "registration" not in report:
+            raise ValueError("report.json is of another kind")
+    except (OSError, ValueError) as error:
+        raise BadInput(f"{folder} holds a damaged merge ({str(error)[:80]}): merge again", field="result") from error
+    return MergeResult(folder, composite, report)
+
+
+class LayerMaker:
+    """Makes layers of steps: everything is checked before the first of them is."""
+
+    def __init__(self, merge: MergeResult, frames: Path) -> None:
+        self._merge, self._frames = merge, frames
+        self._placed = merge.placed
+        height, width = merge.composite.shape[:2]
+        self._whole = Box(0, 0, width, height)
+        self._others: dict[str, tuple[MergeResult, Matrix, float]] = {}
+
+    def check(self, steps: Sequence[StepJson]) -> Crop | None:
+        """The crop, if any. Raises BadInput for the first step that cannot be done."""
+        crop: Crop | None = None
+        for number, step in enumerate(steps, 1):
+            if step.off:
+                continue
+            try:
+                if crop:
+                    raise BadInput("stands behind the crop, which has to be the last step")
+                crop = self._checked(step) or crop
+            except BadInput as error:
+                raise BadInput(f"step {number} ({step.kind}): {error}", field=f"steps.{number - 1}") from error
+        return crop
+
+    def _checked(self, step: StepJson) -> Crop | None:
+        match step:
+            case FromFrame():
+                self._check_frame(step.file)
+            case FromMerge():
+                self._other(step.merge)
+            case CropStep():
+                crop = step.crop()
+                if not crop.fits(self._whole.right, self._whole.bottom):
+                    raise BadInput(
+                        f"reaches beyond the picture of {self._whole.right} × {self._whole.bottom} px: nothing is "
+                        "filled in at its edges"
+                    )
+                return crop
+            case Ground():
+                self._check_ground(step)
+            case Dust():
+                self._check_dust()
+            case _:
+                pass
+        brush = step.brush() if isinstance(step, Stroke | Sharpen | Contrast) else None
+        if brush and brush.box.within(self._whole).is_empty:
+            raise BadInput(f"lies outside of the picture of {self._whole.right} × {self._whole.bottom} px")
+        if isinstance(step, Heal):
+            self._check_heal(step)
+        return None
+
+    def _check_heal(self, step: Heal) -> None:
+        there = step.brush().box.within(self._whole).moved(*_way(step))
+        if there != there.within(self._whole):
+            raise BadInput("takes pixels from beyond the picture: nothing is filled in at its edges")
+
+    def _check_ground(self, step: Ground) -> None:
+        if step.like and not (0 <= step.like[0] < self._whole.right and 0 <= step.like[1] < self._whole.bottom):
+            raise BadInput(f"the place lies outside of the picture of {self._whole.right} × {self._whole.bottom} px")
+        if step.like is None and self._merge.report["settings"].get("depth_unit") != "µm":
+            raise BadInput("the depth of this merge is in frames, not in µm: merge with the step, or name a place")
+
+    def _check_dust(self) -> None:
+        if "blur_between_px" not in self._merge.report:
+            raise BadInput("this was merged by an earlier version, which does not say what dust needs: merge again")
+        for name in self._placed:
+            self._check_frame(name)
+
+    def _check_frame(self, name: str) -> None:
+        if name not in self._placed:
+            out = next((one for one in self._merge.report.get("excluded", ()) if one["file"] == name), None)
+            if out:
+                raise BadInput(f"{name} was left out of the merge ({out['reason']}): paint from another frame")
+            raise BadInput(f"{name} is not among the frames of this merge: name one of them")
+        if Path(name).name != name or not (self._frames / name).is_file():
+            raise BadInput(f"{name} is not in {self._frames} any more: put it back, or switch this step off")
+
+    def _other(self, folder: str) -> tuple[MergeResult, Matrix, float]:
+        """Another merge, how it lies on this one, and what brings it to its brightness. Raises BadInput."""
+        if folder not in self._others:
+            other = read_merge(Path(folder))
+            mine, its = self._placed, other.placed
+            shared = [name for name in its if name in mine]
+            if not shared or other.composite.shape != self._merge.composite.shape:
+                raise BadInput(f"{folder} is the merge of another take: paint from one of the same frames")
+            if other.composite.dtype != self._merge.composite.dtype:
+                raise BadInput(f"{folder} was merged in another depth of tones: merge the same frames once more")
+            first = other.report.get("reference_frame")
+            name = first if first in shared else shared[0]
+            (here, gain), (there, its_gain) = mine[name], its[name]
+            self._others[folder] = (other, compose(here, inverse(there)), gain / its_gain)
+        return self._others[folder]
+
+    def layers(
+        self, steps: Sequence[StepJson], shelf: Path, progress: Progress
+    ) -> tuple[list[Layer | Healed], list[dict[str, Any]]]:
+        """Layers of all steps that are on, and what is to be said of each step. Patches are kept in ``shelf``."""
+        painted = self._painted(steps, shelf, progress)
+        layers: list[Layer | Healed] = []
+        told: list[dict[str, Any]] = []
+        for place, step in enumerate(steps):
+            said: dict[str, Any] = {}
+            if not step.off:
+                match step:
+                    case FromFrame() | FromMerge():
+                        patch = painted[place]
+                        layers.append(Painted(step.brush(), patch))
+                        said = _fit_json(patch.fitted) if step.align else {}
+                    case Erase():
+                        layers.append(Erased(step.brush()))
+                    case Heal():
+                        layers.append(Healed(step.brush(), *_way(step)))
+                        said = {"not_evidence": True}
+                    case ToneStep():
+                        layers.append(Toned(step.black, step.white, step.gamma, step.highlights))
+                    case Sharpen() | Contrast():
+                        layers.append(Sharpened(step.radius_px, step.amount, step.brush()))
+                    case Dust():
+                        replaced, said = self._cleaned(step, progress)
+                        layers += [Laid(one.box, one.pixels, one.share, Kind.DUST) for one in replaced]
+                    case Ground():
+                        layers.append(self._grounded(step, place))
+                    case CropStep():
+                        pass  # is cut from what the layers give
+            told.append(said)
+        return layers, told
+
+    def _painted(self, steps: Sequence[StepJson], shelf: Path, progress: Progress) -> dict[int, Patch]:
+        """Patches of the steps that paint, by place; each source is read once, and one at a time."""
+        painting = {
+            place: step for place, step in enumerate(steps)
+            if isinstance(step, FromFrame | FromMerge) and not step.off
+        }  # fmt: skip
+        asked: dict[str, list[int]] = {}
+        for place, step in painting.items():
+            asked.setdefault(step.file if isinstance(step, FromFrame) else f"/{step.merge}", []).append(place)
+        patches: dict[int, Patch] = {}
+        progress("cut", 0, len(asked))
+        for done, places in enumerate(asked.values(), 1):
+            source = self._source(painting[places[0]])
+            for place in places:
+                step = painting[place]
+                patch = cut_patch(source, self._merge.composite, step.brush(), align=step.align, nudge=step.nudge)
+                patches[place] = _shelved(patch, shelf / str(place))
+            progress("cut", done, len(asked))
+        return patches
+
+    def _source(self, step: FromFrame | FromMerge) -> Source:
+        if isinstance(step, FromMerge):
+            other, matrix, gain = self._other(step.merge)
+            return Source(other.composite, matrix, gain)
+        return Source(self._picture(step.file), *self._placed[step.file])
+
+    def _grounded(self, step: Ground, place: int) -> Grounded:
+        picture = _as_bytes(self._merge.composite)
+        if step.like:
+            x, y = (round(one) for one in step.like)
+            share: NDArray[np.float32] | None = ground_like(picture, x, y, step.feather_px)
+        else:
+            assert step.farther_than_um is not None
+            share = ground_by_depth(picture, read_depth(self._merge.folder / "depth.tif"), step.farther_than_um,
+                                    step.feather_px)  # fmt: skip
+        if share is None:
+            raise BadInput(
+                f"step {place + 1} ({step.kind}): nothing is known to lie farther than {step.farther_than_um:g} µm: "
+                "name a place that the ground looks like"
+            )
+        tone = _TONES[step.to] if isinstance(step.to, str) else step.to
+        return Grounded(np.asarray(np.rint(share * 255), np.uint8), tone)
+
+    def _cleaned(self, step: Dust, progress: Progress) -> tuple[list[Cleaned], dict[str, Any]]:
+        """What replaces dust, from all frames of the merge, and what is to be said of it."""
+        in_order = sorted(self._merge.report["registration"], key=lambda one: float(one["depth"]))
+        files = [one["file"] for one in in_order]
+        depth = read_depth(self._merge.folder / "depth.tif")
+        index = np.interp(depth, [one["depth"] for one in in_order], np.arange(len(files))).astype(np.float32)
+        index[np.isnan(depth)] = np.nan
+        profile = colour_profile(self._merge.folder / "composite.tif")
+        linear = profile is not None and is_linear(profile)
+
+        def light(place: int) -> NDArray[np.float32]:
+            grey = to_grey(self._picture(files[place]), 1)
+            return grey if linear else decode_srgb(grey)
+
+        progress("dust", 0, 2)
+        spots = find_spots(light, chosen_frames(len(files)), self._merge.report["blur_between_px"] or 0.0)
+        progress("dust", 1, 2)
+        found = cleaned(
+            spots, [Placed(*self._placed[file]) for file in files], nearest_known(index), self._merge.composite,
+            lambda place: self._picture(files[place]), keep=step.keep, linear=linear,
+        )  # fmt: skip
+        progress("dust", 2, 2)
+        replaced = {one.spot: one for one in found}
+        told = [_spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots)]
+        return found, {"spots": told}
+
+    def _picture(self, file: str) -> NDArray[Any]:
+        """A frame as it was merged. Raises BadInput for one that is no longer that."""
+        try:
+            picture = read_picture(self._frames / file)
+        except UnreadablePicture:
+            raise
+        except Exception as error:  # decoders raise whatever a damaged file leads them to
+            raise UnreadablePicture(file, "is damaged or cut short") from error
+        composite = self._merge.composite
+        if picture.shape != composite.shape or picture.dtype != composite.dtype:
+            raise BadInput(
+                f"{file} is no longer what was merged (another size or depth of tones): put the original back"
+            )
+        return picture
+
+
+def _way(step: Heal) -> tuple[int, int]:
+    """How far away the pixels come from, in whole px: what is taken stays as it is."""
+    return round(step.from_[0] - step.path[0][0]), round(step.from_[1] - step.path[0][1])
+
+
+def _fit_json(fit: Fitted) -> dict[str, Any]:
+    said: dict[str, Any] = {
+        "aligned": fit.found,
+        "shift_px": [round(one, 3) for one in fit.shift_px],
+        "u_px": round(fit.u_px, 3) if np.isfinite(fit.u_px) else None,
+        "gains": [round(one, 4) for one in fit.gains],
+    }
+    return (
+        said
+        if fit.found
+        else {**said, "note": "its surroundings do not tell how it lies: it is where the merge has it"}
+    )
+
+
+def _shelved(patch: Patch, path: Path) -> Patch:
+    """The same patch, kept on the disk and read as it is needed: memory does not grow with the number of steps."""
+    kept = []
+    for name, array in (("pixels", patch.pixels), ("covered", patch.covered)):
+        file = path.with_suffix(f".{name}.npy")
+        np.save(file, array)
+        kept.append(np.load(file, mmap_mode="r"))
+    return replace(patch, pixels=kept[0], covered=kept[1])
+
+
+def _spot_json(number: int, spot: Spot, done: Cleaned | None, files: Sequence[str]) -> dict[str, Any]:
+    """A spot, by its number; ``replaced`` where it left anything in the picture and was not to be kept."""
+    said: dict[str, Any] = {
+        "number": number, "x": round(spot.x, 1), "y": round(spot.y, 1), "radius_px": round(spot.radius_px, 1),
+        "replaced": done is not None,
+    }  # fmt: skip
+    if done:
+        box = done.box
+        said["box"] = {"x": box.left, "y": box.top, "width": box.right - box.left, "height": box.bottom - box.top}
+        said["frames"] = [files[place] for place in done.frames]
+        said["brightened"] = round(done.brightened, 3)
+    return said
+
+
+def _as_bytes(picture: NDArray[Any]) -> NDArray[np.uint8]:
+    return np.asarray(picture >> 8 if picture.dtype == np.uint16 else picture, np.uint8)
