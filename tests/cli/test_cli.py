@@ -116,6 +116,23 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(tifffile.imread(self.folder / "o/composite.tif").dtype, np.uint8)
         self.assertEqual(tifffile.imread(self.folder / "o/depth.tif").dtype, np.float32)
         self.assertEqual(before, {p.name: p.read_bytes() for p in (self.folder / "f").glob("*.jpg")})
+        self._mend(report["frames_used"][5])
+
+    def _mend(self, file: str) -> None:
+        """The same merge, mended, and a step that cannot be done."""
+        stroke = {"kind": "from_frame", "file": file, "path": [[200, 120], [230, 140]], "radius_px": 16}
+        told = ("mend", self.folder / "o", "--frames", self.folder / "f", "--out", self.folder / "m")
+        done = ladder(*told, self.write("steps.json", {"steps": [stroke, {"kind": "tone", "gamma": 1.1}]}))
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        said = json.loads(done.stdout)
+        self.assertEqual([one["kind"] for one in said["steps"]], ["from_frame", "tone"])
+        self.assertEqual(set(np.unique(tifffile.imread(self.folder / "m/changed.tif"))) - {0}, {1, 5})
+        away = ladder(
+            *told[:-1], self.folder / "n", self.write("s.json", {"steps": [{**stroke, "file": "broken.jpg"}]})
+        )
+        self.assertEqual((away.returncode, away.stdout), (2, ""))
+        self.assertRegex(away.stderr, r"^ladder: step 1 \(from_frame\): broken.jpg was left out of the merge .*\n$")
+        self.assertFalse((self.folder / "n").exists())
 
     def test_a_merge_takes_what_is_known(self) -> None:
         rig = {k: RIG[k] for k in ("sensor", "train")}

@@ -7,7 +7,7 @@ from amber_ladder.core.mending._ground import ground_by_depth, ground_like
 from amber_ladder.core.mending._layers import Erased, Grounded, Kind, Laid, Layer, Painted, Sharpened, Toned
 from amber_ladder.core.mending._mended import TILE_PX, Crop, Healed, Mended
 from amber_ladder.core.mending._patch import Patch, Source, cut_patch
-from amber_ladder.core.mending._spots import Spot, chosen_frames, find_spots
+from amber_ladder.core.mending._spots import Spot, chosen_frames, find_spots, widest_told_px
 
 __all__ = [
     "TILE_PX",
@@ -38,4 +38,5 @@ __all__ = [
     "ground_by_depth",
     "ground_like",
     "nearest_known",
+    "widest_told_px",
 ]

@@ -15,6 +15,7 @@ _PLAINEST = 0.05
 _DETAIL_PX = 2.0
 _PATCH_PX = 4  # half the side of the place that ground shall look like
 _LIKE, _UNLIKE = 3.0, 8.0  # of that place's spread
+_AROUND_PX, _ENOUGH = 40, 0.02  # either way, and the share of that which has to be ground to tell its tone
 _LEAST_SPREAD = 0.015  # of full range
 _KNOWN_SHARE = 0.01  # of the picture that is surely farther: then only that is ground to begin with
 _LEAST_SHARE = 1e-4  # of the picture: a smaller ground is none
@@ -88,8 +89,9 @@ def _cut(picture: NDArray[np.uint8], ground: Mask, never: Mask) -> Mask:
     Watershed (Meyer 1992), and GrabCut (Rother et al. 2004) from there.
     """
     flooded = np.where(ground, np.int32(1), np.where(never, np.int32(2), np.int32(0)))
-    near_ground = cv2.dilate((cv2.watershed(picture, flooded) == 1).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    told = np.where(near_ground, np.uint8(cv2.GC_PR_BGD), np.uint8(cv2.GC_PR_FGD))
+    reached = cv2.dilate((cv2.watershed(picture, flooded) == 1).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    # A bristle is too narrow for a depth map to be sure of it: it is reached, but does not look like the ground.
+    told = np.where(reached & _looks_like(picture, ground), np.uint8(cv2.GC_PR_BGD), np.uint8(cv2.GC_PR_FGD))
     told[never], told[ground] = cv2.GC_FGD, cv2.GC_BGD
     if not (told & 1).any():
         return np.ones_like(ground)
@@ -101,6 +103,20 @@ def _cut(picture: NDArray[np.uint8], ground: Mask, never: Mask) -> Mask:
     joined = np.zeros(int(labels.max()) + 1, np.bool_)
     joined[labels[ground]] = True
     return np.asarray(found & joined[labels], np.bool_)  # holes in a specimen are none
+
+
+def _looks_like(picture: NDArray[np.uint8], ground: Mask) -> Mask:
+    """Where the picture is as bright and as coloured as what is surely ground nearby."""
+    weight = ground.astype(np.float32)
+    pixels = picture.astype(np.float32) / np.float32(255)
+    side = (2 * _AROUND_PX + 1,) * 2
+    sums = np.asarray(cv2.blur(pixels * weight[..., None], side), np.float32)
+    total = np.asarray(cv2.blur(weight, side), np.float32)
+    usual = pixels[ground].mean(axis=0)
+    tone = np.where(total[..., None] > _ENOUGH, sums / np.maximum(total, _ENOUGH)[..., None], usual)
+    off = np.abs(pixels - tone)
+    spread = np.maximum(1.4826 * np.median(off[ground], axis=0), _LEAST_SPREAD)
+    return np.asarray(np.sqrt(np.square(off / spread).mean(axis=2)) < _LIKE, np.bool_)
 
 
 def _matted(picture: NDArray[np.uint8], ground: Mask, feather_px: float) -> Float:

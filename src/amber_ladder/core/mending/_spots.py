@@ -26,7 +26,7 @@ _MOST = 400  # candidates that are looked at frame by frame: the darkest
 _CALMEST = 0.6  # of the frames: in those where the place is in focus, detail tells more than dust
 _CONSTANT, _ALWAYS = 0.3, 0.45  # how far its darkness may vary between half of those, and is left in nearly all
 _NEARLY_ALL = 0.9
-_GROWS = 3.0  # blur between some frames, against a spot's radius: else a patch of the specimen may look as constant
+_GROWS = 6.0  # blur between some frames, against a spot's radius: else a patch of the specimen may look as constant
 _RING, _RING_PX = 2.0, 4.0  # from a spot's radius to that is its surroundings
 _REACH, _REACH_PX = 1.9, 3.0
 
@@ -49,10 +49,15 @@ def chosen_frames(count: int) -> list[int]:
     return sorted({round(one) for one in np.linspace(0, count - 1, min(count, _LOOKED_AT))})
 
 
+def widest_told_px(blur_between_px: float) -> float:
+    """The radius up to which dust can be told from the specimen, where blur differs by so much at any place."""
+    return blur_between_px / _GROWS
+
+
 def find_spots(light: Callable[[int], Float], frames: Sequence[int], blur_between_px: float) -> list[Spot]:
     """Spots that all of these frames have. ``light`` gives a frame (H, W), 0 to 1, linear; each is read twice.
 
-    ``blur_between_px`` is by how much blur differs between some frames at any place: only what is smaller than a third
+    ``blur_between_px`` is by how much blur differs between some frames at any place: only what is smaller than a sixth
     of it can be told from the specimen. Memory does not grow with the number of frames.
     """
     if len(frames) < _FEWEST:
@@ -64,7 +69,7 @@ def find_spots(light: Callable[[int], Float], frames: Sequence[int], blur_betwee
     for frame in frames:
         usual += _logarithm(light(frame), size)
     usual /= np.float32(len(frames))
-    found = [one for one in _candidates(usual) if blur_between_px > _GROWS * shrink * one[2]]
+    found = [one for one in _candidates(usual) if shrink * one[2] < widest_told_px(blur_between_px)]
     seen: list[list[tuple[Float, float]]] = [[] for _ in found]
     for frame in frames:
         shown = _logarithm(light(frame), size)
@@ -152,7 +157,7 @@ def _whole(x: float, y: float, radius: float, patches: Float, shrink: int) -> Sp
     rim = _REACH * radius + _REACH_PX
     share = np.clip((rim - off) / (0.35 * rim), 0.0, 1.0)
     median = np.median(np.nan_to_num(patches, nan=0.0), axis=0)  # a place beyond the picture is so in all
-    passes = np.exp(np.minimum(cv2.GaussianBlur(median, (0, 0), 0.6), 0.0) * share).astype(np.float32)
+    passes = np.exp(np.minimum(cv2.GaussianBlur(median, (0, 0), 0.3), 0.0) * share).astype(np.float32)
     if shrink > 1:
         side = passes.shape[0] * shrink
         passes = np.asarray(cv2.resize(passes, (side, side), interpolation=cv2.INTER_CUBIC), np.float32)

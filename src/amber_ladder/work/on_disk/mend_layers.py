@@ -37,6 +37,7 @@ from amber_ladder.core.mending import (
     ground_by_depth,
     ground_like,
     nearest_known,
+    widest_told_px,
 )
 from amber_ladder.core.registration import Matrix, compose, inverse
 from amber_ladder.errors import BadInput, UnreadablePicture
@@ -280,7 +281,8 @@ class LayerMaker:
             return grey if linear else decode_srgb(grey)
 
         progress("dust", 0, 2)
-        spots = find_spots(light, chosen_frames(len(files)), self._merge.report["blur_between_px"] or 0.0)
+        blur_px = self._merge.report["blur_between_px"] or 0.0
+        spots = find_spots(light, chosen_frames(len(files)), blur_px)
         progress("dust", 1, 2)
         found = cleaned(
             spots, [Placed(*self._placed[file]) for file in files], nearest_known(index), self._merge.composite,
@@ -289,7 +291,7 @@ class LayerMaker:
         progress("dust", 2, 2)
         replaced = {one.spot: one for one in found}
         told = [_spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots)]
-        return found, {"spots": told}
+        return found, {"spots": told, "widest_told_px": round(widest_told_px(blur_px), 1)}
 
     def _picture(self, file: str) -> NDArray[Any]:
         """A frame as it was merged. Raises BadInput for one that is no longer that."""

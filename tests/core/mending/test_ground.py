@@ -1,0 +1,82 @@
+"""Ground told from specimen by depth and by looks, on a body with bristles before a plain ground."""
+
+import unittest
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.core.mending import ground_by_depth, ground_like
+
+HEIGHT, WIDTH = 420, 600
+Float = NDArray[np.float32]
+
+
+def scene(seed: int) -> tuple[NDArray[np.uint8], NDArray[np.bool_], NDArray[np.bool_]]:
+    """A picture, where its ground is, and where its bristles are."""
+    random = np.random.default_rng(seed)
+    y, x = np.mgrid[:HEIGHT, :WIDTH].astype(np.float32)
+    grain = cv2.GaussianBlur(random.standard_normal((HEIGHT, WIDTH)).astype(np.float32), (0, 0), 2.0)
+    body = ((x - 300) / 190) ** 2 + ((y - 210) / 120) ** 2 < 1
+    hairs = np.zeros((HEIGHT, WIDTH), np.uint8)
+    for angle in np.linspace(0, 2 * np.pi, 24, endpoint=False):
+        way = np.array([np.cos(angle), np.sin(angle)])
+        root, tip = np.array([300, 210]) + way * (180, 112), np.array([300, 210]) + way * (250, 180)
+        cv2.line(hairs, root.astype(int).tolist(), tip.astype(int).tolist(), 1, 3)
+    bristles = (hairs > 0) & ~body
+    picture: NDArray[Any] = np.empty((HEIGHT, WIDTH, 3), np.float32)
+    picture[:] = np.array([95, 105, 110]) + 12 * (x / WIDTH)[..., None]  # lit from one side
+    picture[body] = (np.array([150, 110, 60]) + 120 * grain[..., None] / grain.std() * 0.25)[body]
+    picture[bristles] = (70, 45, 25)
+    picture = cv2.GaussianBlur(picture, (0, 0), 0.7) + random.normal(0, 1.0, picture.shape)
+    return np.asarray(np.clip(picture, 0, 255), np.uint8), ~(body | bristles), bristles
+
+
+def depth_of(ground: NDArray[np.bool_], *, wide_px: int) -> Float:
+    """As a merge would tell it: too wide about the specimen by so much, noisy, nothing known at the rim."""
+    near = cv2.dilate((~ground).astype(np.uint8), np.ones((2 * wide_px + 1,) * 2, np.uint8)) > 0
+    noise = 6 * np.random.default_rng(1).standard_normal(ground.shape)
+    depth = np.asarray(np.where(near, 200.0, 500.0) + noise, np.float32)
+    depth[:6], depth[-6:], depth[:, :6], depth[:, -6:] = np.nan, np.nan, np.nan, np.nan
+    return depth
+
+
+def overlap(one: NDArray[np.bool_], two: NDArray[np.bool_]) -> float:
+    return float((one & two).sum() / (one | two).sum())
+
+
+class Ground(unittest.TestCase):
+    def check(self, share: Float | None, ground: NDArray[np.bool_], bristles: NDArray[np.bool_]) -> None:
+        assert share is not None
+        self.assertGreaterEqual(overlap(share > 0.5, ground), 0.97)
+        self.assertLess(float((share > 0.5)[bristles].mean()), 0.12)
+
+    def test_what_lies_farther_is_ground_and_bristles_stay(self) -> None:
+        for seed in (1, 2):
+            picture, ground, bristles = scene(seed)
+            self.check(ground_by_depth(picture, depth_of(ground, wide_px=3), 400.0, 2.0), ground, bristles)
+
+    def test_a_ground_beyond_the_ladder_is_told_by_showing_nothing(self) -> None:
+        picture, ground, bristles = scene(3)
+        depth = depth_of(ground, wide_px=3)
+        depth[depth > 400] = np.nan
+        self.check(ground_by_depth(picture, depth, 400.0, 2.0), ground, bristles)
+
+    def test_what_looks_like_a_place_is_ground(self) -> None:
+        picture, ground, bristles = scene(4)
+        self.check(ground_like(picture, 40, 380, 2.0), ground, bristles)
+
+    def test_where_nothing_lies_farther_there_is_none(self) -> None:
+        picture, ground, _ = scene(5)
+        textured = np.asarray(np.random.default_rng(2).integers(0, 255, picture.shape), np.uint8)
+        self.assertIsNone(ground_by_depth(textured, np.full(ground.shape, 200.0, np.float32), 400.0, 2.0))
+
+    def test_the_same_picture_gives_the_same_ground(self) -> None:
+        picture, ground, _ = scene(6)
+        one, two = (ground_by_depth(picture, depth_of(ground, wide_px=3), 400.0, 2.0) for _ in "ab")
+        np.testing.assert_array_equal(one, two)
+
+
+if __name__ == "__main__":
+    unittest.main()
