@@ -15,7 +15,7 @@ BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
 NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
-         "check", "sorting")  # fmt: skip
+         "check", "sorting", "mend")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -52,6 +52,8 @@ def main(names: list[str]) -> int:
         _checks()
     if "sorting" in wanted:
         _sorting()
+    if "mend" in wanted:
+        _mends()
     if "memory-large" in wanted:
         _large()
     if set(wanted) & {*BOUNDS, "patch", "memory", "workers"}:
@@ -69,6 +71,12 @@ def _sorting() -> None:
     from benchmarks.sorting import main as sort
 
     sort()
+
+
+def _mends() -> None:
+    from benchmarks.mending import main as mend
+
+    mend(measure)
 
 
 def _quality(*, large: bool) -> None:

@@ -15,6 +15,7 @@ from amber_ladder.core.fusion import METHODS, Patch, Style, survey
 from amber_ladder.formats.pictures import frames_in, read_picture
 from amber_ladder.work.on_disk.checking import check_folder
 from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from benchmarks.mending import timed
 
 
 def patch(folder: Path) -> dict[str, float]:
@@ -40,7 +41,9 @@ def main(what: str, folder: Path, out: Path) -> None:
     if what == "patch":
         print(json.dumps(patch(folder)))
         return
-    if what == "check":
+    if what == "mend":
+        taken = timed(folder, folder.parent / "merge")
+    elif what == "check":
         check_folder(folder, no_progress)  # what compiles, or is loaded, is not counted
         taken = {"seconds": _timed(lambda: check_folder(folder, no_progress))}
     elif what in DECODERS:

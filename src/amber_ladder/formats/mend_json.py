@@ -36,13 +36,26 @@ class Stroke(Step):
         return Brush(tuple(self.path), self.radius_px, self.softness, self.strength)
 
 
+BEST = "best"
+
+
 class FromFrame(Stroke):
-    """Paint from a frame of the stack."""
+    """Paint from a frame of the stack.
+
+    With ``best`` for a file, ``path`` names the base and the tip of a part: the frame that shows it best is taken, and
+    the way from one to the other is found in it.
+    """
 
     kind: Literal["from_frame"]
     file: str
     align: bool = True
     nudge: Place = (0.0, 0.0)
+
+    @model_validator(mode="after")
+    def _base_and_tip(self) -> "FromFrame":
+        if self.file == BEST and len(self.path) != 2:
+            raise ValueError("the best frame is looked for between two points: the base and the tip of a part")
+        return self
 
 
 class FromMerge(Stroke):

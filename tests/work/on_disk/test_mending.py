@@ -57,6 +57,12 @@ class Mending(unittest.TestCase):
         self.assertFalse(self.out.exists())
         return str(caught.exception)
 
+    def refused_at(self, step: dict[str, Any]) -> str:
+        """The same, beside results that are there already."""
+        with self.assertRaises(BadInput) as caught:
+            self.mend(step, out=self.home / "never")
+        return str(caught.exception)
+
     def read(self, name: str, out: Path | None = None) -> Any:
         return tifffile.imread((out or self.out) / name)
 
@@ -129,6 +135,19 @@ class Mending(unittest.TestCase):
         self.assertGreater(report["changed"]["ground"], 0.05)
         picture, kinds = self.read("composite.tif"), self.read("changed.tif")
         self.assertLess(float(np.abs(picture[kinds == 4].astype(float) - 51).mean()), 30)
+
+    def test_the_best_frame_for_a_part_is_chosen_and_told(self) -> None:
+        report = self.mend({"kind": "from_frame", "file": "best", "path": [[200, 150], [330, 240]], "radius_px": 12})
+        chosen = report["steps"][0]["chosen"]
+        self.assertEqual(chosen["detail"][chosen["file"]], 1.0)
+        self.assertEqual((chosen["path"][0], chosen["path"][-1]), ([200.0, 150.0], [330.0, 240.0]))
+        named = {"kind": "from_frame", "file": chosen["file"], "path": chosen["path"], "radius_px": 12}
+        self.mend(named, out=self.home / "named")
+        off = self.read("composite.tif").astype(int) - self.read("composite.tif", self.home / "named")
+        self.assertLessEqual(int(np.abs(off).max()), 2)  # its path is told to a tenth of a pixel
+        self.assertIn("lies outside", self.refused_at({**named, "file": "best", "path": [[1, 1], [9000, 5]]}))
+        with self.assertRaises(ValidationError):
+            StepsJson.model_validate({"steps": [{**named, "file": "best"}]})
 
     def test_what_cannot_be_done_is_named_and_nothing_is_written(self) -> None:
         stroke = {"kind": "from_frame", "path": PATH, "radius_px": 20}

@@ -6,6 +6,7 @@ from amber_ladder.core.mending._dust import Cleaned, Placed, cleaned, nearest_kn
 from amber_ladder.core.mending._ground import ground_by_depth, ground_like
 from amber_ladder.core.mending._layers import Erased, Grounded, Kind, Laid, Layer, Painted, Sharpened, Toned
 from amber_ladder.core.mending._mended import TILE_PX, Crop, Healed, Mended
+from amber_ladder.core.mending._part import Part, propose_part
 from amber_ladder.core.mending._patch import Patch, Source, cut_patch
 from amber_ladder.core.mending._spots import Spot, chosen_frames, find_spots, widest_told_px
 
@@ -24,6 +25,7 @@ __all__ = [
     "Layer",
     "Mended",
     "Painted",
+    "Part",
     "Patch",
     "Placed",
     "Point",
@@ -38,5 +40,6 @@ __all__ = [
     "ground_by_depth",
     "ground_like",
     "nearest_known",
+    "propose_part",
     "widest_told_px",
 ]

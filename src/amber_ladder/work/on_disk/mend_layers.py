@@ -37,11 +37,13 @@ from amber_ladder.core.mending import (
     ground_by_depth,
     ground_like,
     nearest_known,
+    propose_part,
     widest_told_px,
 )
 from amber_ladder.core.registration import Matrix, compose, inverse
 from amber_ladder.errors import BadInput, UnreadablePicture
 from amber_ladder.formats.mend_json import (
+    BEST,
     Contrast,
     CropStep,
     Dust,
@@ -122,6 +124,10 @@ class LayerMaker:
 
     def _checked(self, step: StepJson) -> Crop | None:
         match step:
+            case FromFrame(file=file) if file == BEST:
+                self._check_all_frames()
+                for point in step.path:
+                    self._check_inside(point)
             case FromFrame():
                 self._check_frame(step.file)
             case FromMerge():
@@ -137,7 +143,7 @@ class LayerMaker:
             case Ground():
                 self._check_ground(step)
             case Dust():
-                self._check_dust()
+                self._check_all_frames()
             case _:
                 pass
         brush = step.brush() if isinstance(step, Stroke | Sharpen | Contrast) else None
@@ -153,14 +159,19 @@ class LayerMaker:
             raise BadInput("takes pixels from beyond the picture: nothing is filled in at its edges")
 
     def _check_ground(self, step: Ground) -> None:
-        if step.like and not (0 <= step.like[0] < self._whole.right and 0 <= step.like[1] < self._whole.bottom):
-            raise BadInput(f"the place lies outside of the picture of {self._whole.right} × {self._whole.bottom} px")
+        if step.like:
+            self._check_inside(step.like)
         if step.like is None and self._merge.report["settings"].get("depth_unit") != "µm":
             raise BadInput("the depth of this merge is in frames, not in µm: merge with the step, or name a place")
 
-    def _check_dust(self) -> None:
+    def _check_inside(self, place: tuple[float, float]) -> None:
+        if not (0 <= place[0] < self._whole.right and 0 <= place[1] < self._whole.bottom):
+            raise BadInput(f"the place lies outside of the picture of {self._whole.right} × {self._whole.bottom} px")
+
+    def _check_all_frames(self) -> None:
+        """What looks at every frame needs them all, and a merge that says how deep each lies."""
         if "blur_between_px" not in self._merge.report:
-            raise BadInput("this was merged by an earlier version, which does not say what dust needs: merge again")
+            raise BadInput("this was merged by an earlier version, which does not say what it needs: merge again")
         for name in self._placed:
             self._check_frame(name)
 
@@ -193,6 +204,9 @@ class LayerMaker:
         self, steps: Sequence[StepJson], shelf: Path, progress: Progress
     ) -> tuple[list[Layer | Healed], list[dict[str, Any]]]:
         """Layers of all steps that are on, and what is to be said of each step. Patches are kept in ``shelf``."""
+        chosen = {place: self._chosen(step, place) for place, step in enumerate(steps)
+                  if isinstance(step, FromFrame) and step.file == BEST and not step.off}  # fmt: skip
+        steps = [chosen[place][0] if place in chosen else step for place, step in enumerate(steps)]
         painted = self._painted(steps, shelf, progress)
         layers: list[Layer | Healed] = []
         told: list[dict[str, Any]] = []
@@ -203,7 +217,8 @@ class LayerMaker:
                     case FromFrame() | FromMerge():
                         patch = painted[place]
                         layers.append(Painted(step.brush(), patch))
-                        said = _fit_json(patch.fitted) if step.align else {}
+                        said = {**(_fit_json(patch.fitted) if step.align else {}),
+                                **(chosen[place][1] if place in chosen else {})}  # fmt: skip
                     case Erase():
                         layers.append(Erased(step.brush()))
                     case Heal():
@@ -268,11 +283,7 @@ class LayerMaker:
 
     def _cleaned(self, step: Dust, progress: Progress) -> tuple[list[Cleaned], dict[str, Any]]:
         """What replaces dust, from all frames of the merge, and what is to be said of it."""
-        in_order = sorted(self._merge.report["registration"], key=lambda one: float(one["depth"]))
-        files = [one["file"] for one in in_order]
-        depth = read_depth(self._merge.folder / "depth.tif")
-        index = np.interp(depth, [one["depth"] for one in in_order], np.arange(len(files))).astype(np.float32)
-        index[np.isnan(depth)] = np.nan
+        files, index = self._in_focus_order()
         profile = colour_profile(self._merge.folder / "composite.tif")
         linear = profile is not None and is_linear(profile)
 
@@ -285,13 +296,43 @@ class LayerMaker:
         spots = find_spots(light, chosen_frames(len(files)), blur_px)
         progress("dust", 1, 2)
         found = cleaned(
-            spots, [Placed(*self._placed[file]) for file in files], nearest_known(index), self._merge.composite,
+            spots, [Placed(*self._placed[file]) for file in files], index, self._merge.composite,
             lambda place: self._picture(files[place]), keep=step.keep, linear=linear,
         )  # fmt: skip
         progress("dust", 2, 2)
         replaced = {one.spot: one for one in found}
         told = [_spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots)]
         return found, {"spots": told, "widest_told_px": round(widest_told_px(blur_px), 1)}
+
+    def _in_focus_order(self) -> tuple[list[str], NDArray[np.float32]]:
+        """The merged frames, nearest first, and where among them each pixel is sharp (H, W), as far as is known."""
+        in_order = sorted(self._merge.report["registration"], key=lambda one: float(one["depth"]))
+        depth = read_depth(self._merge.folder / "depth.tif")
+        index = np.interp(depth, [one["depth"] for one in in_order], np.arange(len(in_order))).astype(np.float32)
+        index[np.isnan(depth)] = np.nan
+        return [one["file"] for one in in_order], nearest_known(index)
+
+    def _chosen(self, step: FromFrame, place: int) -> tuple[FromFrame, dict[str, Any]]:
+        """The step with the frame that shows a part best, along its own way, and what is to be said of the choice."""
+        files, index = self._in_focus_order()
+
+        def source(at: int) -> Source:
+            return Source(self._picture(files[at]), *self._placed[files[at]])
+
+        part = propose_part(source, len(files), index, step.path[0], step.path[1])
+        if part is None:
+            raise BadInput(
+                f"step {place + 1} ({step.kind}): no frame shows anything between base and tip: name a frame"
+            )
+        said = {
+            "chosen": {
+                "file": files[part.place],
+                "path": [[round(x, 1), round(y, 1)] for x, y in part.path],
+                "half_width_px": round(part.radius_px, 1),
+                "detail": {files[at]: round(share, 3) for at, share in part.figures.items()},
+            }
+        }
+        return step.model_copy(update={"file": files[part.place], "path": list(part.path)}), said
 
     def _picture(self, file: str) -> NDArray[Any]:
         """A frame as it was merged. Raises BadInput for one that is no longer that."""
