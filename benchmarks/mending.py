@@ -16,7 +16,7 @@ from amber_ladder.core.mending import Mended, Painted, Source, cut_patch
 from amber_ladder.core.registration import IDENTITY
 from amber_ladder.formats.mend_json import FromFrame, StepsJson
 from amber_ladder.formats.pictures import read_picture
-from amber_ladder.formats.results import write_composite
+from amber_ladder.formats.results import write_composite, write_depth
 from amber_ladder.work.on_disk.mend_layers import read_merge
 from amber_ladder.work.on_disk.mending import mend_folder
 from benchmarks.frames import shoot
@@ -42,6 +42,7 @@ def prepare(scratch: Path) -> tuple[Path, Path]:
         shift = random.normal(0.0, 0.3, 2)
         placed.append({"file": path.name, "matrix": [[1, 0, shift[0]], [0, 1, shift[1]]], "gain": 1.0, "depth": 0.0})
     write_composite(merge / "composite.tif", read_picture(frames / placed[0]["file"]))
+    write_depth(merge / "depth.tif", np.zeros(_SIZE_PX[::-1], np.float32), unit="µm")
     (merge / "report.json").write_text(json.dumps({"registration": placed, "excluded": [], "settings": {}}))
     return frames, merge
 

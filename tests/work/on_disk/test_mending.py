@@ -1,4 +1,5 @@
 import json
+import shutil
 import tempfile
 import unittest
 from pathlib import Path
@@ -187,6 +188,25 @@ class Mending(unittest.TestCase):
             self.mend({**step, "off": True})
         finally:
             moved.write_bytes(content)
+
+    def test_a_merge_that_is_damaged_or_none_is_refused(self) -> None:
+        other = self.home / "damaged"
+        shutil.copytree(self.home / "merge", other)
+        asked = StepsJson.model_validate({"steps": []}).steps
+        for name, content in (
+            ("report.json", b"{}"),
+            ("report.json", b"[1]"),
+            ("composite.tif", b"II*"),
+            ("depth.tif", None),
+        ):
+            kept = (other / name).read_bytes()
+            (other / name).unlink()
+            if content is not None:
+                (other / name).write_bytes(content)
+            with self.subTest(name), self.assertRaisesRegex(BadInput, "damaged merge|is missing"):
+                mend_folder(other, asked, self.frames, self.out, no_progress)
+            (other / name).write_bytes(kept)
+        self.assertFalse(self.out.exists())
 
     def test_results_do_not_go_into_the_merge_or_the_originals(self) -> None:
         for folder in (self.frames, self.home / "merge"):

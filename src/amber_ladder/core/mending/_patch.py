@@ -77,18 +77,18 @@ def shown_in(source: Source, box: Box, moved: Point = (0.0, 0.0)) -> tuple[NDArr
     back = inverse(matrix)
     height, width = source.picture.shape[:2]
     rows, columns = box.shape
-    across, down = np.meshgrid(
-        np.arange(box.left, box.right, dtype=np.float64), np.arange(box.top, box.bottom, dtype=np.float64)
-    )
-    there_x = back[0, 0] * across + back[0, 1] * down + back[0, 2]
-    there_y = back[1, 0] * across + back[1, 1] * down + back[1, 2]
-    covered = (there_x >= 0) & (there_x <= width - 1) & (there_y >= 0) & (there_y <= height - 1)
+    x, y = np.arange(box.left, box.right), np.arange(box.top, box.bottom)[:, None]
+    covered = np.ones((rows, columns), np.bool_)
+    for (along, aside, offset), side in zip(back, (width, height), strict=True):
+        there = (along * x + offset).astype(np.float32) + (aside * y).astype(np.float32)
+        covered &= (there >= 0) & (there <= side - 1)
     if not covered.any():
         return np.zeros((rows, columns, 3), source.picture.dtype), covered
-    left, top = (max(int(np.floor(one.min())) - _MARGIN_PX, 0) for one in (there_x, there_y))
-    right, bottom = (
-        min(int(np.ceil(one.max())) + _MARGIN_PX + 1, side) for one, side in ((there_x, width), (there_y, height))
-    )
+    corners = np.array([[box.left, box.right, box.left, box.right], [box.top, box.top, box.bottom, box.bottom]])
+    corners = back[:, :2] @ corners + back[:, 2:]
+    low, high = np.floor(corners.min(axis=1)).astype(int), np.ceil(corners.max(axis=1)).astype(int)
+    left, top = (max(int(edge) - _MARGIN_PX, 0) for edge in low)
+    right, bottom = (min(int(edge) + _MARGIN_PX + 1, side) for edge, side in zip(high, (width, height), strict=True))
     cut = source.picture[top:bottom, left:right]
     # What comes out is as large as what goes in: at least as large as the box.
     missing = ((0, max(rows - cut.shape[0], 0)), (0, max(columns - cut.shape[1], 0)), (0, 0))

@@ -85,17 +85,18 @@ class MergeResult:
 
 def read_merge(folder: Path) -> MergeResult:
     """The result of a merge. Raises BadInput for a folder that holds none."""
-    for name in ("composite.tif", "report.json"):
+    for name in ("composite.tif", "depth.tif", "report.json"):
         if not (folder / name).is_file():
             raise BadInput(f"{folder} is not the result of a merge: {name} is missing", field="result")
     try:
         report = json.loads((folder / "report.json").read_bytes())
         composite = tifffile.memmap(folder / "composite.tif", mode="r")
-        if "registration" not in report:
-            raise ValueError("report.json is of another kind")
-    except (OSError, ValueError) as error:
+        merge = MergeResult(folder, composite, report)
+        if composite.ndim != 3 or composite.dtype not in (np.uint8, np.uint16) or not merge.placed:
+            raise ValueError("composite.tif is no picture of ours")
+    except Exception as error:  # readers raise whatever a damaged file leads them to
         raise BadInput(f"{folder} holds a damaged merge ({str(error)[:80]}): merge again", field="result") from error
-    return MergeResult(folder, composite, report)
+    return merge
 
 
 class LayerMaker:
