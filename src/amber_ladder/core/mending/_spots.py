@@ -96,12 +96,11 @@ def _candidates(usual: Float) -> list[tuple[float, float, float]]:
     around = np.min([cv2.morphologyEx(calm, cv2.MORPH_CLOSE, line) for line in _LINES], axis=0)
     darker = np.asarray(around - calm, np.float32)
     darker[(around < np.log(_DARKEST)) | (around > np.log(_BRIGHTEST))] = 0
-    count, labels, stats, _ = cv2.connectedComponentsWithStats((darker > _DARKER).astype(np.uint8))
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((darker > _DARKER).astype(np.uint8))
+    likely = (stats[:, cv2.CC_STAT_AREA] >= _LEAST_PX) & (stats[:, 2:4].max(axis=1) <= 2 * _WIDEST_PX)
     told = []
-    for label in range(1, count):
+    for label in np.flatnonzero(likely[1:]) + 1:
         left, top, width, height = (int(one) for one in stats[label, :4])
-        if stats[label, cv2.CC_STAT_AREA] < _LEAST_PX or max(width, height) > 2 * _WIDEST_PX:
-            continue
         part = np.s_[top : top + height, left : left + width]
         own = np.where(labels[part] == label, darker[part], 0)
         core = own > _HALF * own.max()
