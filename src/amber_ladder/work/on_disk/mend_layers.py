@@ -3,6 +3,7 @@
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -284,7 +285,7 @@ class LayerMaker:
 
     def _cleaned(self, step: Dust, progress: Progress) -> tuple[list[Cleaned], dict[str, Any]]:
         """What replaces dust, from all frames of the merge, and what is to be said of it."""
-        files, index = self._in_focus_order()
+        files, index = self._in_focus_order
         profile = colour_profile(self._merge.folder / "composite.tif")
         linear = profile is not None and is_linear(profile)
 
@@ -305,6 +306,7 @@ class LayerMaker:
         told = [_spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots)]
         return found, {"spots": told, "widest_told_px": round(widest_told_px(blur_px), 1)}
 
+    @cached_property
     def _in_focus_order(self) -> tuple[list[str], NDArray[np.float32]]:
         """The merged frames, nearest first, and where among them each pixel is sharp (H, W), as far as is known."""
         in_order = sorted(self._merge.report["registration"], key=lambda one: float(one["depth"]))
@@ -315,7 +317,7 @@ class LayerMaker:
 
     def _chosen(self, step: FromFrame, place: int) -> tuple[FromFrame, dict[str, Any]]:
         """The step with the frame that shows a part best, along its own way, and what is to be said of the choice."""
-        files, index = self._in_focus_order()
+        files, index = self._in_focus_order
 
         def source(at: int) -> Source:
             return Source(self._picture(files[at]), *self._placed[files[at]])
