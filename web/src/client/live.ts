@@ -27,10 +27,15 @@ export function withFrame(stack: Stack, takeId: number, frame: Frame): Stack {
   };
 }
 
-/** Show what the server answered to a change; an older answer still on its way must not come after it. */
+/**
+ * Show what the server answered to a change; an older answer still on its way must not come after it. It may have been
+ * a newer one, too, asked for when an event told of something else: then it is asked for once more.
+ */
 export async function show<T>(queries: QueryClient, queryKey: unknown[], now: T) {
+  const asked = queries.isFetching({ queryKey, exact: true }) > 0;
   await queries.cancelQueries({ queryKey, exact: true });
   queries.setQueryData(queryKey, now);
+  if (asked) void queries.invalidateQueries({ queryKey, exact: true });
 }
 
 /** Fetch anew what people change; pictures and what was reckoned from them stay as they are. */

@@ -31,7 +31,8 @@ export function useBench(stackId: number) {
     mutationFn: (order: () => Promise<unknown>) => order(),
     onSuccess: async (now: unknown) => {
       if (now && typeof now === "object" && "rail" in now) await show(queries, ["bench"], now as Bench);
-      else void queries.invalidateQueries({ queryKey: ["bench"] });
+      // Even so: it works on meanwhile, and what an event brought may have been overtaken by this answer.
+      void queries.invalidateQueries({ queryKey: ["bench"] });
       void queries.invalidateQueries({ queryKey: ["stack", stackId] });
     },
     onError: () => void queries.invalidateQueries({ queryKey: ["bench"] }),
