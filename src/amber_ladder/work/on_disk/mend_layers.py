@@ -2,8 +2,9 @@
 
 import json
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import Any
 
@@ -62,6 +63,7 @@ from amber_ladder.formats.pictures import colour_profile, read_picture
 from amber_ladder.formats.profiles import is_linear
 from amber_ladder.formats.results import read_depth
 
+_THREADS = 2
 _TONES: dict[str, tuple[float, float, float] | None] = {
     "black": (0.0, 0.0, 0.0), "white": (1.0, 1.0, 1.0), "darker": None,
 }  # fmt: skip
@@ -250,14 +252,18 @@ class LayerMaker:
         for place, step in painting.items():
             asked.setdefault(step.file if isinstance(step, FromFrame) else f"/{step.merge}", []).append(place)
         patches: dict[int, Patch] = {}
+
+        def cut(source: Source, place: int) -> Patch:
+            step = painting[place]
+            patch = cut_patch(source, self._merge.composite, step.brush(), align=step.align, nudge=step.nudge)
+            return _shelved(patch, shelf / str(place))
+
         progress("cut", 0, len(asked))
-        for done, places in enumerate(asked.values(), 1):
-            source = self._source(painting[places[0]])
-            for place in places:
-                step = painting[place]
-                patch = cut_patch(source, self._merge.composite, step.brush(), align=step.align, nudge=step.nudge)
-                patches[place] = _shelved(patch, shelf / str(place))
-            progress("cut", done, len(asked))
+        with ThreadPoolExecutor(max_workers=_THREADS) as pool:
+            for done, places in enumerate(asked.values(), 1):
+                source = self._source(painting[places[0]])
+                patches.update(zip(places, pool.map(partial(cut, source), places), strict=True))
+                progress("cut", done, len(asked))
         return patches
 
     def _source(self, step: FromFrame | FromMerge) -> Source:
