@@ -17,8 +17,8 @@ from amber_ladder.core.registration import IDENTITY
 from amber_ladder.formats.mend_json import FromFrame, StepsJson
 from amber_ladder.formats.pictures import read_picture
 from amber_ladder.formats.results import write_composite, write_depth
-from amber_ladder.work.on_disk.mend_layers import read_merge
 from amber_ladder.work.on_disk.mending import mend_folder
+from amber_ladder.work.on_disk.merge_result import read_merge
 from benchmarks.frames import shoot
 
 RUNS = 3

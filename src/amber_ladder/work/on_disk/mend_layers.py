@@ -1,15 +1,13 @@
 """The layers of a mend, made of its steps, of the merge they lie on, and of the frames that were merged."""
 
-import json
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
 
 from amber_ladder.core.colour import decode_srgb
@@ -62,44 +60,12 @@ from amber_ladder.formats.mend_json import (
 from amber_ladder.formats.pictures import colour_profile, read_picture
 from amber_ladder.formats.profiles import is_linear
 from amber_ladder.formats.results import read_depth
+from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 
 _THREADS = 2
 _TONES: dict[str, tuple[float, float, float] | None] = {
     "black": (0.0, 0.0, 0.0), "white": (1.0, 1.0, 1.0), "darker": None,
 }  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class MergeResult:
-    """A merge as it lies on the disk: its composite (H, W, 3) is read as it is needed."""
-
-    folder: Path
-    composite: NDArray[Any]
-    report: dict[str, Any]
-
-    @property
-    def placed(self) -> dict[str, tuple[Matrix, float]]:
-        """By name: how each frame lies on the composite, and what brings it to its brightness."""
-        return {
-            one["file"]: (np.asarray(one["matrix"], np.float64), float(one.get("gain", 1.0)))
-            for one in self.report["registration"]
-        }
-
-
-def read_merge(folder: Path) -> MergeResult:
-    """The result of a merge. Raises BadInput for a folder that holds none."""
-    for name in ("composite.tif", "depth.tif", "report.json"):
-        if not (folder / name).is_file():
-            raise BadInput(f"{folder} is not the result of a merge: {name} is missing", field="result")
-    try:
-        report = json.loads((folder / "report.json").read_bytes())
-        composite = tifffile.memmap(folder / "composite.tif", mode="r")
-        merge = MergeResult(folder, composite, report)
-        if composite.ndim != 3 or composite.dtype not in (np.uint8, np.uint16) or not merge.placed:
-            raise ValueError("composite.tif is no picture of ours")
-    except Exception as error:  # readers raise whatever a damaged file leads them to
-        raise BadInput(f"{folder} holds a damaged merge ({str(error)[:80]}): merge again", field="result") from error
-    return merge
 
 
 class LayerMaker:

@@ -18,7 +18,8 @@ from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.mend_json import StepJson
 from amber_ladder.formats.pictures import colour_profile
 from amber_ladder.formats.results import write_composite, write_json, write_kinds
-from amber_ladder.work.on_disk.mend_layers import LayerMaker, MergeResult, read_merge
+from amber_ladder.work.on_disk.mend_layers import LayerMaker
+from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 
 
 def mend_folder(result: Path, steps: Sequence[StepJson], frames: Path, out: Path, progress: Progress) -> dict[str, Any]:
