@@ -47,7 +47,7 @@ class FromFrame(Stroke):
     """
 
     kind: Literal["from_frame"]
-    file: str
+    file: Annotated[str, Field(min_length=1)]
     align: bool = True
     nudge: Place = (0.0, 0.0)
 
@@ -62,7 +62,7 @@ class FromMerge(Stroke):
     """Paint from another merge of the same take: the folder it was written to."""
 
     kind: Literal["from_merge"]
-    merge: str
+    merge: Annotated[str, Field(min_length=1)]
     align: bool = True
     nudge: Place = (0.0, 0.0)
 

@@ -218,6 +218,7 @@ class Mending(unittest.TestCase):
             {"version": 2, "steps": []},
             {"steps": [{"kind": "smear", "path": PATH}]},
             {"steps": [{"kind": "erase", "path": [], "radius_px": 5}]},
+            {"steps": [{"kind": "from_frame", "file": "", "path": PATH, "radius_px": 5}]},
             {"steps": [{"kind": "erase", "path": [[float("nan"), 1]], "radius_px": 5}]},
             {"steps": [{"kind": "tone", "black": 0.6, "white": 0.5}]},
             {"steps": [{"kind": "ground", "to": "black"}]},
