@@ -1,7 +1,9 @@
 import os
 import subprocess
 import sys
+import threading
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 
 import psycopg
 from sqlalchemy import inspect
@@ -12,7 +14,7 @@ from amber_ladder.store.base import Base
 from amber_ladder.store.database import engine, migrate, transaction
 from amber_ladder.store.models import Specimen
 from tests.support.station import database
-from tests.support.takes import shot_stack
+from tests.support.takes import new_stack, shot_stack
 
 
 class Tables(unittest.TestCase):
@@ -109,3 +111,23 @@ with database.engine().connect() as new:
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class WaitingForEachOther(unittest.TestCase):
+    def test_one_of_two_changes_that_wait_for_each_other_is_told_to_try_again(self) -> None:
+        """PostgreSQL gives up one of them: that is no database that does not answer."""
+        database()
+        rows = [new_stack(number, far_um=700).specimen.id for number in ("WAITS-1", "WAITS-2")]
+        both_have_one = threading.Barrier(2)
+
+        def change(first: int, second: int) -> None:
+            with transaction() as session:
+                session.get_one(Specimen, first, with_for_update=True)
+                both_have_one.wait()
+                session.get_one(Specimen, second, with_for_update=True)
+
+        with ThreadPoolExecutor(2) as pool:
+            ended = [pool.submit(change, *rows), pool.submit(change, *reversed(rows))]
+            told = [one.exception() for one in ended]
+        self.assertEqual(sorted(type(one) for one in told if one), [Conflict] if None in told else [])
+        self.assertIn("try again", str(next(one for one in told if one)))

@@ -17,6 +17,7 @@ from amber_ladder.api import (
     card,
     deeds,
     events,
+    mend,
     merge,
     people,
     pictures,
@@ -33,7 +34,7 @@ from amber_ladder.settings import LOOPBACK, settings
 from amber_ladder.store.tasks import Notices
 from amber_ladder.work.shoot import station_bench
 
-_ROUTERS = (cabinet, card, rigs, plan, shoot, bench, sort, merge, pictures, record, deeds, people, events)
+_ROUTERS = (cabinet, card, rigs, plan, shoot, bench, sort, merge, mend, pictures, record, deeds, people, events)
 
 
 def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, sign_in: bool = False) -> FastAPI:

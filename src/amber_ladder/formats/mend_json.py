@@ -89,14 +89,22 @@ class Heal(Stroke):
     strength: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 1.0
 
 
+class Refined(Stroke):
+    """A stroke that adds to the ground, or takes from it."""
+
+    ground: bool
+    strength: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 1.0
+
+
 class Ground(Step):
-    """What lies farther than so many µm, or looks like a place, in one tone, or darker."""
+    """What lies farther than so many µm, or looks like a place, in one tone, or darker; ``refined`` by strokes."""
 
     kind: Literal["ground"]
     farther_than_um: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     like: Place | None = None
     to: Literal["black", "white", "darker"] | tuple[Tone, Tone, Tone] = "black"
     feather_px: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = 3.0
+    refined: Annotated[list[Refined], Field(max_length=_MOST_STEPS)] = Field(default_factory=list)
 
     @model_validator(mode="after")
     def _one_of_both(self) -> "Ground":
@@ -105,8 +113,21 @@ class Ground(Step):
         return self
 
 
-class ToneStep(Step):
-    """Black and white point, gamma and highlights, over all."""
+class Brushed(Step):
+    """Over all, or along a path with a brush of ``brush_px``."""
+
+    path: Path | None = None
+    brush_px: Radius = 24.0
+    softness: Share = 1.0
+    strength: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 1.0
+
+    def brush(self) -> Brush | None:
+        """As a plain value; None for all over."""
+        return Brush(tuple(self.path), self.brush_px, self.softness, self.strength) if self.path else None
+
+
+class ToneStep(Brushed):
+    """Black and white point, gamma and highlights."""
 
     kind: Literal["tone"]
     black: Tone = 0.0
@@ -121,19 +142,11 @@ class ToneStep(Step):
         return self
 
 
-class Detail(Step):
-    """Over all, or along a path with a brush of ``brush_px``."""
+class Detail(Brushed):
+    """Detail, or tone against its surroundings."""
 
     radius_px: Annotated[float, Field(ge=0.3, le=200, allow_inf_nan=False)]
     amount: Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)]
-    path: Path | None = None
-    brush_px: Radius = 24.0
-    softness: Share = 1.0
-    strength: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 1.0
-
-    def brush(self) -> Brush | None:
-        """As a plain value; None for all over."""
-        return Brush(tuple(self.path), self.brush_px, self.softness, self.strength) if self.path else None
 
 
 class Sharpen(Detail):

@@ -82,3 +82,8 @@ def small_jpeg_of(rgb: NDArray[np.uint8], height_px: int) -> bytes:
 def full_jpeg(picture: NDArray[Any]) -> bytes:
     """A picture in its own size as JPEG, to be looked at closely. RGB in 8 or 16 bits."""
     return bytes(_as_shown(picture).jpegsave_buffer(Q=92))
+
+
+def marks_png(marks: NDArray[np.uint8]) -> bytes:
+    """Marks to lie over a picture, RGBA (H, W, 4)."""
+    return bytes(pyvips.Image.new_from_array(np.ascontiguousarray(marks), interpretation="srgb").pngsave_buffer())

@@ -1,5 +1,6 @@
 """Sessions on PostgreSQL, and its absence said plainly."""
 
+import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
@@ -9,20 +10,22 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from psycopg.errors import DiskFull, NumericValueOutOfRange
+from psycopg.errors import DeadlockDetected, DiskFull, NumericValueOutOfRange
 from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
-from amber_ladder.errors import BadInput, DatabaseAway, NotFound, StorageFull
+from amber_ladder.errors import BadInput, Conflict, DatabaseAway, NotFound, StorageFull
 from amber_ladder.settings import settings
 from amber_ladder.store.journal_models import Discardable
 
 __all__ = ["AWAY", "Session", "engine", "migrate", "newest", "revision", "transaction"]
 
+log = logging.getLogger(__name__)
 _MIGRATIONS = Path(__file__).parent / "migrations"
 _NO_ROOM = "No room left on the disk of the database: nothing was changed. Free some space and try again."
+_CONNECTS_WITHIN_S = 10  # a machine under load lets a new connection wait
 AWAY = "The database does not answer. Nothing was changed; try again once it is back."
 
 
@@ -30,18 +33,26 @@ AWAY = "The database does not answer. Nothing was changed; try again once it is 
 def engine() -> Engine:
     """This process's connection pool; connections are tried before use, so a restart of PostgreSQL heals."""
     url = settings().database_url.replace("postgresql://", "postgresql+psycopg://", 1)
-    return create_engine(url, pool_pre_ping=True, pool_size=10, connect_args={"connect_timeout": 3})
+    return create_engine(url, pool_pre_ping=True, pool_size=10, connect_args={"connect_timeout": _CONNECTS_WITHIN_S})
 
 
 @contextmanager
 def transaction() -> Iterator[Session]:
-    """A session that commits at the end and rolls back on error. Raises DatabaseAway."""
+    """A session that commits at the end and rolls back on error. Raises DatabaseAway, and Conflict where two changes
+
+    waited for each other.
+    """
     try:
         with Session(engine(), expire_on_commit=False) as session, session.begin():
             yield session
     except OperationalError as error:
         if isinstance(error.orig, DiskFull):
             raise StorageFull(_NO_ROOM) from error
+        log.warning("the database: %s", error.orig)
+        if isinstance(error.orig, DeadlockDetected):
+            raise Conflict(
+                "somebody changed the same at this very moment, and nothing was changed: try again"
+            ) from error
         raise DatabaseAway(AWAY) from error
     except DataError as error:
         if isinstance(error.orig, NumericValueOutOfRange):
@@ -49,6 +60,7 @@ def transaction() -> Iterator[Session]:
         raise BadInput("this text holds a character that cannot be kept (NUL): take it out") from error
     except DBAPIError as error:
         if error.connection_invalidated:
+            log.warning("the database: %s", error.orig)
             raise DatabaseAway(AWAY) from error
         raise
 

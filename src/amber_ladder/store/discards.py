@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.store.card_models import Card, CardFile
 from amber_ladder.store.journal_models import Discard, Discardable
+from amber_ladder.store.mend_models import Mend
 from amber_ladder.store.models import (
     Calibration,
     Frame,
@@ -29,13 +30,14 @@ from amber_ladder.store.stacks import EVER
 
 KINDS: dict[str, type[Any]] = {
     "specimen": Specimen, "stack": Stack, "take": Take, "merge": Product, "rig": Rig, "part": Part,
-    "calibration": Calibration, "card": Card,
+    "calibration": Calibration, "card": Card, "mend": Mend,
 }  # fmt: skip
 _BELONGS_TO: tuple[tuple[type[Any], str, type[Any]], ...] = (
     (Stack, "specimen_id", Specimen),
     (Take, "stack_id", Stack),
     (Product, "take_id", Take),
     (Product, "parent_id", Product),
+    (Mend, "merge_id", Product),
     (Calibration, "rig_id", Rig),
 )
 
@@ -120,6 +122,7 @@ def remove(session: Session, discard: Discard) -> Removed:
     rigs = _ids(session, Rig, discard)
     try:
         for child, condition in (
+            (Mend, or_(Mend.discard_id == discard.id, Mend.merge_id.in_(products))),
             (Product, Product.id.in_(products)),
             (Sorting, Sorting.take_id.in_(takes)),
             (Frame, Frame.take_id.in_(takes)),

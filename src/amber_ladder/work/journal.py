@@ -10,6 +10,7 @@ from amber_ladder.store import tasks
 from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session
 from amber_ladder.store.journal_models import Deed
+from amber_ladder.store.mend_models import Mend
 from amber_ladder.store.models import Calibration, Frame, Part, Product, Rig, Specimen, Stack, Take
 
 PERSON: ContextVar[str | None] = ContextVar("person", default=None)
@@ -95,7 +96,7 @@ def _only(these: dict[str, Any], others: dict[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in these.items() if others[name] != value}
 
 
-def specimen_of(row: Row | Product) -> int | None:
+def specimen_of(row: Row | Product | Mend) -> int | None:
     """The specimen that a row belongs to; None for rigs, parts, calibrations and cards."""
     match row:
         case Specimen():
@@ -104,7 +105,7 @@ def specimen_of(row: Row | Product) -> int | None:
             return row.specimen_id
         case Take():
             return row.stack.specimen_id
-        case Frame() | Product():
+        case Frame() | Product() | Mend():
             return row.take.stack.specimen_id
         case _:
             return None

@@ -23,6 +23,7 @@ from amber_ladder.store.queue import AT_STATION, enqueue
 from amber_ladder.store.workers import STATION
 from amber_ladder.work.card.looking import LOOKING
 from amber_ladder.work.long_work import Finish, LongWork
+from amber_ladder.work.mend import MENDING, RACKING
 from amber_ladder.work.merge import MERGING
 from amber_ladder.work.patience import patiently
 from amber_ladder.work.practice.takes import PRACTISING
@@ -30,7 +31,7 @@ from amber_ladder.work.rigs.ramps import CALIBRATING
 from amber_ladder.work.shoot import RUNNING
 from amber_ladder.work.stack.views import TaskView, task_view
 
-LONG_WORK = {work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING, LOOKING)}
+LONG_WORK = {work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING, LOOKING, RACKING, MENDING)}
 """All there is. A stage that does long work declares it beside its use case, and is named here."""
 _REPORT_EVERY_S = 0.2
 _MOST_ATTEMPTS = 6

@@ -184,7 +184,7 @@ class Mending(unittest.TestCase):
             moved.write_bytes(content[:2000])
             self.assertIn("f05.jpg", self.refused(step))
             moved.unlink()
-            self.assertIn("f05.jpg is not in", self.refused(step))
+            self.assertIn("f05.jpg is not among the originals", self.refused(step))
             self.mend({**step, "off": True})
         finally:
             moved.write_bytes(content)

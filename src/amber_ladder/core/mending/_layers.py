@@ -151,21 +151,28 @@ class Grounded:
 
 @dataclass(frozen=True, slots=True)
 class Toned:
-    """Black and white point (0 to 1, encoded), gamma (above 1 brightens), highlights (−1 darker to 1 brighter)."""
+    """Black and white point (0 to 1, encoded), gamma (above 1 brightens), highlights (−1 darker to 1 brighter).
+
+    Over all, or below a ``brush``.
+    """
 
     black: float = 0.0
     white: float = 1.0
     gamma: float = 1.0
     highlights: float = 0.0
+    brush: Brush | None = None
     reach_px: int = 0
 
-    def touches(self, _box: Box) -> bool:
-        return True
+    def touches(self, box: Box) -> bool:
+        return self.brush is None or not self.brush.box.within(box).is_empty
 
     def apply(self, window: Window) -> None:
         tones = np.clip((window.pixels - np.float32(self.black)) / np.float32(self.white - self.black), 0.0, 1.0)
         tones = np.power(tones, np.float32(1.0 / self.gamma)).astype(np.float32)
-        window.pixels = tones + np.float32(_BEND * self.highlights) * tones**3 * (1 - tones)
+        tones = tones + np.float32(_BEND * self.highlights) * tones**3 * (1 - tones)
+        if self.brush:
+            tones = window.pixels + self.brush.covering(window.box)[..., None] * (tones - window.pixels)
+        window.pixels = tones
 
 
 @dataclass(frozen=True, slots=True)

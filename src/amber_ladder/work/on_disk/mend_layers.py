@@ -1,8 +1,9 @@
 """The layers of a mend, made of its steps, of the merge they lie on, and of the frames that were merged."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.colour import decode_srgb
-from amber_ladder.core.frames import Progress, to_grey
+from amber_ladder.core.frames import Progress, no_progress, to_grey
 from amber_ladder.core.mending import (
     Box,
     Cleaned,
@@ -44,6 +45,7 @@ from amber_ladder.core.registration import Matrix, compose, inverse
 from amber_ladder.errors import BadInput, UnreadablePicture
 from amber_ladder.formats.mend_json import (
     BEST,
+    Brushed,
     Contrast,
     CropStep,
     Dust,
@@ -63,6 +65,20 @@ from amber_ladder.formats.results import read_depth
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 
 _THREADS = 2
+
+
+@dataclass(frozen=True, slots=True)
+class Rack:
+    """Dust that was looked for once: what replaces it, and what is to be said of each spot.
+
+    Spots wider than ``widest_told_px`` cannot be told from what is out of focus.
+    """
+
+    cleaned: tuple[Cleaned, ...]
+    spots: tuple[dict[str, Any], ...]
+    widest_told_px: float
+
+
 _TONES: dict[str, tuple[float, float, float] | None] = {
     "black": (0.0, 0.0, 0.0), "white": (1.0, 1.0, 1.0), "darker": None,
 }  # fmt: skip
@@ -71,8 +87,15 @@ _TONES: dict[str, tuple[float, float, float] | None] = {
 class LayerMaker:
     """Makes layers of steps: everything is checked before the first of them is."""
 
-    def __init__(self, merge: MergeResult, frames: Path) -> None:
-        self._merge, self._frames = merge, frames
+    def __init__(
+        self, merge: MergeResult, frames: Mapping[str, Path], *, merges: Callable[[str], Path] = Path,
+        rack: Rack | None = None, read: Callable[[Path], NDArray[Any]] = read_picture,
+    ) -> None:  # fmt: skip
+        """``frames`` tells by name where the merged frames lie, ``merges`` where other merges do.
+
+        With a ``rack``, dust need not be looked for again; ``read`` reads a picture.
+        """
+        self._merge, self._frames, self._merges, self._rack, self._read = merge, frames, merges, rack, read
         self._placed = merge.placed
         height, width = merge.composite.shape[:2]
         self._whole = Box(0, 0, width, height)
@@ -84,15 +107,14 @@ class LayerMaker:
         for number, step in enumerate(steps, 1):
             if step.off:
                 continue
-            try:
+            with _naming(number, step):
                 if crop:
                     raise BadInput("stands behind the crop, which has to be the last step")
-                crop = self._checked(step) or crop
-            except BadInput as error:
-                raise BadInput(f"step {number} ({step.kind}): {error}", field=f"steps.{number - 1}") from error
+                crop = self.checked(step) or crop
         return crop
 
-    def _checked(self, step: StepJson) -> Crop | None:
+    def checked(self, step: StepJson) -> Crop | None:
+        """The crop of a step that crops. Raises BadInput where it cannot be done."""
         match step:
             case FromFrame(file=file) if file == BEST:
                 self._check_all_frames()
@@ -116,7 +138,7 @@ class LayerMaker:
                 self._check_all_frames()
             case _:
                 pass
-        brush = step.brush() if isinstance(step, Stroke | Sharpen | Contrast) else None
+        brush = step.brush() if isinstance(step, Stroke | Brushed) else None
         if brush and brush.box.within(self._whole).is_empty:
             raise BadInput(f"lies outside of the picture of {self._whole.right} × {self._whole.bottom} px")
         if isinstance(step, Heal):
@@ -151,13 +173,13 @@ class LayerMaker:
             if out:
                 raise BadInput(f"{name} was left out of the merge ({out['reason']}): paint from another frame")
             raise BadInput(f"{name} is not among the frames of this merge: name one of them")
-        if Path(name).name != name or not (self._frames / name).is_file():
-            raise BadInput(f"{name} is not in {self._frames} any more: put it back, or switch this step off")
+        if name not in self._frames or not self._frames[name].is_file():
+            raise BadInput(f"{name} is not among the originals any more: put it back, or switch this step off")
 
     def _other(self, folder: str) -> tuple[MergeResult, Matrix, float]:
         """Another merge, how it lies on this one, and what brings it to its brightness. Raises BadInput."""
         if folder not in self._others:
-            other = read_merge(Path(folder))
+            other = read_merge(self._merges(folder))
             mine, its = self._placed, other.placed
             shared = [name for name in its if name in mine]
             if not shared or other.composite.shape != self._merge.composite.shape:
@@ -174,39 +196,58 @@ class LayerMaker:
         self, steps: Sequence[StepJson], shelf: Path, progress: Progress
     ) -> tuple[list[Layer | Healed], list[dict[str, Any]]]:
         """Layers of all steps that are on, and what is to be said of each step. Patches are kept in ``shelf``."""
-        chosen = {place: self._chosen(step, place) for place, step in enumerate(steps)
-                  if isinstance(step, FromFrame) and step.file == BEST and not step.off}  # fmt: skip
+        chosen: dict[int, tuple[FromFrame, dict[str, Any]]] = {}
+        for place, step in enumerate(steps):
+            if isinstance(step, FromFrame) and step.file == BEST and not step.off:
+                with _naming(place + 1, step):
+                    chosen[place] = self.proposed(step)
         steps = [chosen[place][0] if place in chosen else step for place, step in enumerate(steps)]
         painted = self._painted(steps, shelf, progress)
         layers: list[Layer | Healed] = []
         told: list[dict[str, Any]] = []
         for place, step in enumerate(steps):
-            said: dict[str, Any] = {}
-            if not step.off:
-                match step:
-                    case FromFrame() | FromMerge():
-                        patch = painted[place]
-                        layers.append(Painted(step.brush(), patch))
-                        said = {**(_fit_json(patch.fitted) if step.align else {}),
-                                **(chosen[place][1] if place in chosen else {})}  # fmt: skip
-                    case Erase():
-                        layers.append(Erased(step.brush()))
-                    case Heal():
-                        layers.append(Healed(step.brush(), *_way(step)))
-                        said = {"not_evidence": True}
-                    case ToneStep():
-                        layers.append(Toned(step.black, step.white, step.gamma, step.highlights))
-                    case Sharpen() | Contrast():
-                        layers.append(Sharpened(step.radius_px, step.amount, step.brush()))
-                    case Dust():
-                        replaced, said = self._cleaned(step, progress)
-                        layers += [Laid(one.box, one.pixels, one.share, Kind.DUST) for one in replaced]
-                    case Ground():
-                        layers.append(self._grounded(step, place))
-                    case CropStep():
-                        pass  # is cut from what the layers give
-            told.append(said)
+            if step.off:
+                told.append({})
+                continue
+            with _naming(place + 1, step):
+                made, said = self._made(step, painted.get(place), progress)
+            layers += made
+            told.append({**said, **(chosen[place][1] if place in chosen else {})})
         return layers, told
+
+    def made(self, step: StepJson, path: Path) -> tuple[list[Layer | Healed], dict[str, Any]]:
+        """The layers of one step, and what is to be said of it. What it paints is kept beside ``path``."""
+        patch = None
+        if isinstance(step, FromFrame | FromMerge):
+            patch = self._cut(self._source(step), step, path)
+        return self._made(step, patch, no_progress)
+
+    def _made(  # noqa: PLR0911 - one way a kind of step
+        self, step: StepJson, patch: Patch | None, progress: Progress
+    ) -> tuple[list[Layer | Healed], dict[str, Any]]:
+        match step:
+            case FromFrame() | FromMerge():
+                assert patch is not None, "it was cut"
+                return [Painted(step.brush(), patch)], _fit_json(patch.fitted) if step.align else {}
+            case Erase():
+                return [Erased(step.brush())], {}
+            case Heal():
+                return [Healed(step.brush(), *_way(step))], {"not_evidence": True}
+            case ToneStep():
+                return [Toned(step.black, step.white, step.gamma, step.highlights, step.brush())], {}
+            case Sharpen() | Contrast():
+                return [Sharpened(step.radius_px, step.amount, step.brush())], {}
+            case Dust():
+                replaced, said = self._cleaned(step, progress)
+                return [Laid(one.box, one.pixels, one.share, Kind.DUST) for one in replaced], said
+            case Ground():
+                return [self._grounded(step)], {}
+            case CropStep():
+                return [], {}  # is cut from what the layers give
+
+    def _cut(self, source: Source, step: FromFrame | FromMerge, path: Path) -> Patch:
+        patch = cut_patch(source, self._merge.composite, step.brush(), align=step.align, nudge=step.nudge)
+        return _shelved(patch, path)
 
     def _painted(self, steps: Sequence[StepJson], shelf: Path, progress: Progress) -> dict[int, Patch]:
         """Patches of the steps that paint, by place; each source is read once, and one at a time."""
@@ -220,9 +261,7 @@ class LayerMaker:
         patches: dict[int, Patch] = {}
 
         def cut(source: Source, place: int) -> Patch:
-            step = painting[place]
-            patch = cut_patch(source, self._merge.composite, step.brush(), align=step.align, nudge=step.nudge)
-            return _shelved(patch, shelf / str(place))
+            return self._cut(source, painting[place], shelf / str(place))
 
         progress("cut", 0, len(asked))
         with ThreadPoolExecutor(max_workers=_THREADS) as pool:
@@ -236,9 +275,9 @@ class LayerMaker:
         if isinstance(step, FromMerge):
             other, matrix, gain = self._other(step.merge)
             return Source(other.composite, matrix, gain)
-        return Source(self._picture(step.file), *self._placed[step.file])
+        return Source(self.picture(step.file), *self._placed[step.file])
 
-    def _grounded(self, step: Ground, place: int) -> Grounded:
+    def _grounded(self, step: Ground) -> Grounded:
         picture = _as_bytes(self._merge.composite)
         if step.like:
             x, y = (round(one) for one in step.like)
@@ -249,37 +288,51 @@ class LayerMaker:
                                     step.feather_px)  # fmt: skip
         if share is None:
             raise BadInput(
-                f"step {place + 1} ({step.kind}): nothing is known to lie farther than {step.farther_than_um:g} µm: "
+                f"nothing is known to lie farther than {step.farther_than_um:g} µm: "
                 "name a place that the ground looks like"
             )
         tone = _TONES[step.to] if isinstance(step.to, str) else step.to
+        for stroke in step.refined:
+            box = stroke.brush().box.within(self._whole)
+            by, part = stroke.brush().covering(box), self._whole.part(box)
+            share[part] = np.maximum(share[part], by) if stroke.ground else share[part] * (1 - by)
         return Grounded(np.asarray(np.rint(share * 255), np.uint8), tone)
 
     def _cleaned(self, step: Dust, progress: Progress) -> tuple[list[Cleaned], dict[str, Any]]:
         """What replaces dust, from all frames of the merge, and what is to be said of it."""
-        files, index = self._in_focus_order
+        if self._rack:
+            found = [one for one in self._rack.cleaned if one.spot not in step.keep]
+            kept = [{**spot, "replaced": spot["replaced"] and spot["number"] not in step.keep}
+                    for spot in self._rack.spots]  # fmt: skip
+            return found, {"spots": kept, "widest_told_px": self._rack.widest_told_px}
+        progress("dust", 0, 2)
+        rack = self.cleaned(step.keep, lambda done: progress("dust", done, 2))
+        return list(rack.cleaned), {"spots": list(rack.spots), "widest_told_px": rack.widest_told_px}
+
+    def cleaned(self, keep: Collection[int], at: Callable[[int], None]) -> Rack:
+        """Look for dust in all frames, and replace what it left but for those spots; ``at`` is told the way, of 2."""
+        files, index = self.in_focus_order
         profile = colour_profile(self._merge.folder / "composite.tif")
         linear = profile is not None and is_linear(profile)
 
         def light(place: int) -> NDArray[np.float32]:
-            grey = to_grey(self._picture(files[place]), 1)
+            grey = to_grey(self.picture(files[place]), 1)
             return grey if linear else decode_srgb(grey)
 
-        progress("dust", 0, 2)
         blur_px = self._merge.report["blur_between_px"] or 0.0
         spots = find_spots(light, chosen_frames(len(files)), blur_px)
-        progress("dust", 1, 2)
+        at(1)
         found = cleaned(
             spots, [Placed(*self._placed[file]) for file in files], index, self._merge.composite,
-            lambda place: self._picture(files[place]), keep=step.keep, linear=linear,
+            lambda place: self.picture(files[place]), keep=keep, linear=linear,
         )  # fmt: skip
-        progress("dust", 2, 2)
+        at(2)
         replaced = {one.spot: one for one in found}
-        told = [_spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots)]
-        return found, {"spots": told, "widest_told_px": round(widest_told_px(blur_px), 1)}
+        told = tuple(_spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots))
+        return Rack(tuple(found), told, round(widest_told_px(blur_px), 1))
 
     @cached_property
-    def _in_focus_order(self) -> tuple[list[str], NDArray[np.float32]]:
+    def in_focus_order(self) -> tuple[list[str], NDArray[np.float32]]:
         """The merged frames, nearest first, and where among them each pixel is sharp (H, W), as far as is known."""
         in_order = sorted(self._merge.report["registration"], key=lambda one: float(one["depth"]))
         depth = read_depth(self._merge.folder / "depth.tif")
@@ -287,18 +340,16 @@ class LayerMaker:
         index[np.isnan(depth)] = np.nan
         return [one["file"] for one in in_order], nearest_known(index)
 
-    def _chosen(self, step: FromFrame, place: int) -> tuple[FromFrame, dict[str, Any]]:
+    def proposed(self, step: FromFrame) -> tuple[FromFrame, dict[str, Any]]:
         """The step with the frame that shows a part best, along its own way, and what is to be said of the choice."""
-        files, index = self._in_focus_order
+        files, index = self.in_focus_order
 
         def source(at: int) -> Source:
-            return Source(self._picture(files[at]), *self._placed[files[at]])
+            return Source(self.picture(files[at]), *self._placed[files[at]])
 
         part = propose_part(source, len(files), index, step.path[0], step.path[1])
         if part is None:
-            raise BadInput(
-                f"step {place + 1} ({step.kind}): no frame shows anything between base and tip: name a frame"
-            )
+            raise BadInput("no frame shows anything between base and tip: name a frame")
         said = {
             "chosen": {
                 "file": files[part.place],
@@ -309,10 +360,10 @@ class LayerMaker:
         }
         return step.model_copy(update={"file": files[part.place], "path": list(part.path)}), said
 
-    def _picture(self, file: str) -> NDArray[Any]:
+    def picture(self, file: str) -> NDArray[Any]:
         """A frame as it was merged. Raises BadInput for one that is no longer that."""
         try:
-            picture = read_picture(self._frames / file)
+            picture = self._read(self._frames[file])
         except UnreadablePicture:
             raise
         except Exception as error:  # decoders raise whatever a damaged file leads them to
@@ -323,6 +374,15 @@ class LayerMaker:
                 f"{file} is no longer what was merged (another size or depth of tones): put the original back"
             )
         return picture
+
+
+@contextmanager
+def _naming(number: int, step: StepJson) -> Iterator[None]:
+    """Say which step it is that cannot be done."""
+    try:
+        yield
+    except BadInput as error:
+        raise BadInput(f"step {number} ({step.kind}): {error}", field=f"steps.{number - 1}") from error
 
 
 def _way(step: Heal) -> tuple[int, int]:

@@ -21,6 +21,8 @@ from amber_ladder.formats.results import write_composite, write_json, write_kind
 from amber_ladder.work.on_disk.mend_layers import LayerMaker
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 
+RESULTS = ("composite.tif", "changed.tif", "report.json")
+
 
 def mend_folder(result: Path, steps: Sequence[StepJson], frames: Path, out: Path, progress: Progress) -> dict[str, Any]:
     """Mend the merge in ``result`` into ``out``: composite.tif, changed.tif, report.json, all or nothing.
@@ -32,7 +34,13 @@ def mend_folder(result: Path, steps: Sequence[StepJson], frames: Path, out: Path
     if not frames.is_dir():
         raise BadInput(f"{frames} is not a folder: name the one that holds the merged frames", field="frames")
     merge = read_merge(result)
-    maker = LayerMaker(merge, frames)
+    return write_mended(merge, LayerMaker(merge, {path.name: path for path in frames.iterdir()}), steps, out, progress)
+
+
+def write_mended(
+    merge: MergeResult, maker: LayerMaker, steps: Sequence[StepJson], out: Path, progress: Progress
+) -> dict[str, Any]:
+    """Lay steps on a merge, and write RESULTS into ``out``, all or nothing. Raises BadInput, StorageFull."""
     crop = maker.check(steps)
     with folder_in_one_piece(out) as scratch, tempfile.TemporaryDirectory(dir=scratch.parent, prefix=".mend-") as shelf:
         layers, told = maker.layers(steps, Path(shelf), progress)

@@ -40,11 +40,17 @@ def _merged(stack: Stack) -> bool:
     return any(merge.task.state == "done" for take in stack.takes for merge in take.merges)
 
 
+def _mended(stack: Stack) -> bool:
+    made = (one for take in stack.takes for one in take.products if one.kind == "mend")
+    return any(one.task.state == "done" for one in made)
+
+
 STAGES = (
     Stage("plan", "Plan", lambda _: True),
     Stage("shoot", "Shoot", _shot),
     Stage("sort", "Sort", _shot),  # what a take holds is sorted as it comes in; a person looks it over
     Stage("merge", "Merge", _merged),
+    Stage("mend", "Mend", _mended),
     Stage("record", "Record", _merged),  # the record writes itself: it is complete with a finished merge
 )
 

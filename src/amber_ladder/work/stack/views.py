@@ -11,6 +11,7 @@ from amber_ladder.core.planning import Ladder
 from amber_ladder.core.sorting import depth_in_medium_um
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.store.mends import mends_of
 from amber_ladder.store.models import Frame, Product, Rig, Specimen, Stack, Take, Task
 from amber_ladder.work.on_disk.planning import ladder_of
 from amber_ladder.work.stack.counted import counted_merge
@@ -92,6 +93,17 @@ class MergeView:
 
 
 @dataclass(frozen=True, slots=True)
+class MendLine:
+    """A mend of a take in one line: of which merge, and how often it was changed."""
+
+    id: int
+    number: int
+    name: str
+    merge_id: int
+    revision: int
+
+
+@dataclass(frozen=True, slots=True)
 class TakeView:
     """One take."""
 
@@ -109,6 +121,7 @@ class TakeView:
     frames: list[FrameView]
     series: SeriesView
     merges: list[MergeView]
+    mends: list[MendLine]
 
 
 @dataclass(frozen=True, slots=True)
@@ -251,6 +264,7 @@ def _take_view(take: Take, ladder: Ladder, sensor: Sensor) -> TakeView:
         [frame_view(frame) for frame in take.frames],
         series_view(take, ladder, sensor),
         [merge_view(merge) for merge in take.merges],
+        [MendLine(one.id, one.number, one.name, one.merge_id, one.revision) for one in mends_of(take)],
     )
 
 
