@@ -29,6 +29,12 @@ def read(mend_id: int) -> mend.MendView:
     return mend.read(mend_id)
 
 
+@router.post("/mends/{mend_id}/look", status_code=202)
+def look_again(mend_id: int) -> mend.MendView:
+    """Look at the frames where that was stopped, or failed."""
+    return mend.look_again(mend_id)
+
+
 @router.put("/mends/{mend_id}/name")
 def rename(mend_id: int, entry: mend.NameEntry) -> mend.MendView:
     """Call it otherwise."""
@@ -112,6 +118,12 @@ def laid(merge_id: int, frame_id: int, level: Level, column: Place, row: Place) 
     return Response(mend.laid(merge_id, frame_id, level, column, row), media_type="image/jpeg", headers=KEEP)
 
 
+@router.get("/merges/{merge_id}/plain/{level}/{column}_{row}.jpg", response_class=Response)
+def plain(merge_id: int, level: Level, column: Place, row: Place) -> Response:
+    """One tile of the merge itself."""
+    return Response(mend.plain(merge_id, level, column, row), media_type="image/jpeg", headers=KEEP)
+
+
 @router.get("/merges/{merge_id}/sharpest")
 def sharpest_here(merge_id: int, x_px: float, y_px: float, radius_px: float) -> list[mend.SharpestView]:
     """The four frames that show most detail about a place."""
@@ -119,7 +131,7 @@ def sharpest_here(merge_id: int, x_px: float, y_px: float, radius_px: float) -> 
 
 
 @router.post("/merges/{merge_id}/part")
-def propose_part(merge_id: int, entry: mend.PartEntry) -> mend.PartView:
+def propose_part(merge_id: int, entry: mend.BaseAndTip) -> mend.ProposedPart:
     """The frame and the way for a part that moved."""
     return mend.propose_part(merge_id, entry)
 

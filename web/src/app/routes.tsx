@@ -13,8 +13,10 @@ import { SortStage } from "../stages/sort/SortStage";
 import { Notice, Placeholder } from "../ui/Notice";
 import { Frame } from "./Frame";
 
-// Deep zoom is the heaviest part of the pages and needed in one stage only.
+// Deep zoom is the heaviest part of the pages and needed in two stages only.
 const MergeStage = lazy(() => import("../stages/merge/MergeStage"));
+
+const MendStage = lazy(() => import("../stages/mend/MendStage"));
 
 const root = createRootRoute({
   component: Frame,
@@ -71,6 +73,7 @@ const STAGES: Readonly<Record<string, React.ComponentType>> = {
   shoot: ShootStage,
   sort: SortStage,
   merge: MergeStage,
+  mend: MendStage,
   record: RecordStage,
 };
 const stage = createRoute({

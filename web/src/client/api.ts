@@ -217,6 +217,54 @@ export const api = {
     answered<Blob>(
       client.POST("/api/merges/{merge_id}/patch", { params: { path: { merge_id } }, body, parseAs: "blob" }),
     ),
+  beginMend: (merge_id: number, name: string) =>
+    answered(client.POST("/api/merges/{merge_id}/mends", { params: { path: { merge_id } }, body: { name } })),
+  mend: (mend_id: number) => answered(client.GET("/api/mends/{mend_id}", { params: { path: { mend_id } } })),
+  lookAgain: (mend_id: number) =>
+    answered(client.POST("/api/mends/{mend_id}/look", { params: { path: { mend_id } } })),
+  renameMend: (mend_id: number, name: string) =>
+    answered(client.PUT("/api/mends/{mend_id}/name", { params: { path: { mend_id } }, body: { name } })),
+  copyMend: (mend_id: number, name: string, merge_id: number | null) =>
+    answered(
+      client.POST("/api/mends/{mend_id}/copies", { params: { path: { mend_id } }, body: { name, merge_id } }),
+    ),
+  addStep: (mend_id: number, revision: number, step: Step) =>
+    answered(
+      client.POST("/api/mends/{mend_id}/steps", {
+        params: { path: { mend_id } },
+        body: { revision, step } as unknown as Schemas["StepEntry"],
+      }),
+    ),
+  changeStep: (mend_id: number, revision: number, number: number, step: Step) =>
+    answered(
+      client.PUT("/api/mends/{mend_id}/steps/{number}", {
+        params: { path: { mend_id, number } },
+        body: { revision, step } as unknown as Schemas["StepEntry"],
+      }),
+    ),
+  undoStep: (mend_id: number, revision: number) =>
+    answered(client.POST("/api/mends/{mend_id}/undo", { params: { path: { mend_id } }, body: { revision } })),
+  redoStep: (mend_id: number, revision: number) =>
+    answered(client.POST("/api/mends/{mend_id}/redo", { params: { path: { mend_id } }, body: { revision } })),
+  judgePlace: (mend_id: number, key: string, state: Schemas["JudgedEntry"]["state"]) =>
+    answered(
+      client.PUT("/api/mends/{mend_id}/places/{key}", {
+        params: { path: { mend_id, key } },
+        body: { state },
+      }),
+    ),
+  writeMend: (mend_id: number) =>
+    answered(client.POST("/api/mends/{mend_id}/written", { params: { path: { mend_id } } })),
+  sharpestHere: (merge_id: number, x_px: number, y_px: number, radius_px: number) =>
+    answered(
+      client.GET("/api/merges/{merge_id}/sharpest", {
+        params: { path: { merge_id }, query: { x_px, y_px, radius_px } },
+      }),
+    ),
+  proposePart: (merge_id: number, base: [number, number], tip: [number, number]) =>
+    answered(
+      client.POST("/api/merges/{merge_id}/part", { params: { path: { merge_id } }, body: { base, tip } }),
+    ),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
   session: () => answered(client.GET("/api/session")),
@@ -308,6 +356,11 @@ export const api = {
 // The shapes of what the server answers, as the calls above give them.
 type Answered<K extends keyof typeof api> = Awaited<ReturnType<(typeof api)[K]>>;
 export type Stack = Answered<"stack">;
+export type Mend = Answered<"mend">;
+export type Place = Mend["places"][number];
+export type Sharpest = Answered<"sharpestHere">[number];
+/** A step as STEPS.json has it. */
+export type Step = { kind: string; off?: boolean } & Record<string, unknown>;
 export type Take = Stack["takes"][number];
 export type Frame = Take["frames"][number];
 export type Merge = Take["merges"][number];

@@ -1,5 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
-import type { Calibration, Card, Frame, Queued, Stack, Task } from "./api";
+import type { Calibration, Card, Frame, Mend, Queued, Stack, Task } from "./api";
 
 const ENDED = new Set(["done", "failed", "stopped"]);
 
@@ -12,6 +12,15 @@ export function withTask(stack: Stack, task: Task): Stack {
       task: take.task?.id === task.id ? task : take.task,
       merges: take.merges.map((merge) => (merge.task.id === task.id ? { ...merge, task } : merge)),
     })),
+  };
+}
+
+/** Put a task's news into the mend that the page shows. */
+export function withWork(mend: Mend, task: Task): Mend {
+  return {
+    ...mend,
+    rack: mend.rack.task?.id === task.id ? { ...mend.rack, task } : mend.rack,
+    mended: mend.mended?.task.id === task.id ? { ...mend.mended, task } : mend.mended,
   };
 }
 
@@ -50,6 +59,7 @@ export function refresh(queries: QueryClient) {
     "calibrations",
     "cards",
     "card",
+    "mend",
   ])
     void queries.invalidateQueries({ queryKey: [key] });
 }
@@ -80,6 +90,10 @@ export function listen(queries: QueryClient): () => void {
     );
     // Another order, and other times: fetched. How far it has come is known already.
     if (before?.task.state !== task.state) void queries.invalidateQueries({ queryKey: ["queue"] });
+    if (task.kind === "rack" || task.kind === "mend")
+      queries.setQueriesData<Mend>({ queryKey: ["mend"] }, (mend) => mend && withWork(mend, task));
+    if ((task.kind === "rack" || task.kind === "mend") && ENDED.has(task.state))
+      void queries.invalidateQueries({ queryKey: ["mend"] });
     if (stack_id === null) return;
     const key = ["stack", stack_id];
     queries.setQueryData<Stack>(key, (stack) => stack && withTask(stack, task));
@@ -99,6 +113,10 @@ export function listen(queries: QueryClient): () => void {
       frame: Frame;
     };
     queries.setQueryData<Stack>(["stack", stack_id], (stack) => stack && withFrame(stack, take_id, frame));
+  });
+  source.addEventListener("mend", (event) => {
+    const { id } = JSON.parse(event.data) as { id: number };
+    void queries.invalidateQueries({ queryKey: ["mend", id] });
   });
   // Somebody changed something, perhaps in another window.
   source.addEventListener("deed", () => refresh(queries));

@@ -14,10 +14,12 @@ interface Props {
   caption: string;
   chosen?: number | null;
   onChoose?: (rung: Rung) => void;
+  /** Rungs that gave paint. */
+  lit?: ReadonlySet<number>;
 }
 
 /** The stack as a ladder in the specimen's depth: nearest on top, a rung is a button. */
-export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
+export function Ladder({ drawing, caption, chosen = null, onChoose, lit }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 264, height: 600 });
   useLayoutEffect(() => {
@@ -59,7 +61,7 @@ export function Ladder({ drawing, caption, chosen = null, onChoose }: Props) {
                 y={top}
                 height={Math.max(y(rung.depth + halfBand) - top, 1)}
                 fill="var(--amber-fill)"
-                opacity={rung.state === "shot" && !merged ? 0.34 : 0.13}
+                opacity={lit?.has(rung.index) ? 0.8 : rung.state === "shot" && !merged ? 0.34 : 0.13}
               />
             );
           })}

@@ -5,6 +5,7 @@ export const GROUPS = {
   picture: "In a picture",
   shoot: "On Shoot",
   card: "On Card and Sort",
+  mend: "On Mend",
 } as const;
 export type Group = keyof typeof GROUPS;
 
@@ -69,6 +70,29 @@ export const COMMANDS = define({
   blink: { group: "card", key: " ", label: "Blink with the file before, while held", held: true },
   accept: { group: "card", key: "a", label: "Accept this stack" },
   acceptAll: { group: "card", key: "A", label: "Accept all without doubt" },
+  nextPlace: { group: "mend", key: "n", label: "Next place to look at" },
+  placeMended: { group: "mend", key: "m", label: "This place is mended, next" },
+  placeFine: { group: "mend", key: "k", label: "This place is fine as it is, next" },
+  toolPaint: { group: "mend", key: "p", label: "Paint from a frame" },
+  toolPart: { group: "mend", key: "a", label: "A part that moved: base and tip" },
+  toolErase: { group: "mend", key: "e", label: "Eraser, back to the merge" },
+  toolHeal: { group: "mend", key: "h", label: "Heal from a place nearby" },
+  toolGround: { group: "mend", key: "g", label: "Ground" },
+  toolTone: { group: "mend", key: "t", label: "Tone and detail" },
+  toolCrop: { group: "mend", key: "x", label: "Crop" },
+  sharpest: { group: "mend", key: "s", label: "Paint from the sharpest here, again for the next" },
+  frameAlone: { group: "mend", key: "f", label: "The frame alone, while held", held: true },
+  before: { group: "mend", key: "b", label: "Before, while held", held: true },
+  seams: { group: "mend", key: "v", label: "Seams of what was painted" },
+  clipping: { group: "mend", key: "l", label: "Where tones are clipped" },
+  mendUndo: { group: "mend", key: "z", label: "Undo the last step", repeats: true },
+  mendRedo: { group: "mend", key: "Z", label: "Do the step again", repeats: true },
+  smaller: { group: "mend", key: "[", label: "Smaller brush", repeats: true },
+  larger: { group: "mend", key: "]", label: "Larger brush", repeats: true },
+  harder: { group: "mend", key: "{", label: "Harder brush", repeats: true },
+  softer: { group: "mend", key: "}", label: "Softer brush", repeats: true },
+  weaker: { group: "mend", key: ",", label: "Weaker brush", repeats: true },
+  stronger: { group: "mend", key: ".", label: "Stronger brush", repeats: true },
 } satisfies Record<string, Definition>);
 
 export type CommandId = keyof typeof COMMANDS;
@@ -78,6 +102,12 @@ export const COMMAND_IDS = Object.keys(COMMANDS) as CommandId[];
 export const FIXED_KEYS: ReadonlyArray<readonly [Group, string, string]> = [
   ["everywhere", "Tab, then ↑ ↓ Home End", "Climb the ladder: choose a frame"],
   ["everywhere", "Esc", "Close what is open"],
+  ["mend", "↑ ↓", "Paint from the rung nearer or farther"],
+  ["mend", "Shift and arrows", "Nudge what was painted last by half a pixel"],
+  ["mend", "Ctrl and arrows, Enter", "Move the brush, paint a dab"],
+  ["mend", "+  −  0", "Zoom, whole picture"],
+  ["mend", "Wheel, Space and drag", "Zoom, move the picture"],
+  ["mend", "Shift, Alt, both and wheel", "Size, softness, strength of the brush"],
   ["picture", "+  −  0  and arrows", "Zoom, whole picture, move"],
 ];
 
@@ -134,6 +164,8 @@ const APART: ReadonlyArray<readonly [Group, Group]> = [
   ["picture", "shoot"],
   ["card", "picture"],
   ["card", "shoot"],
+  ["mend", "shoot"],
+  ["mend", "card"],
 ];
 
 function meet(one: CommandId, other: CommandId): boolean {

@@ -8,6 +8,8 @@ export interface Shown {
   kind: PictureKind;
   id: number;
   label: string;
+  /** Where its tiles are, for a picture that is made of others; `called` is its name, another for other pixels. */
+  source?: { called: string; tiles: OpenSeadragon.TileSourceOptions };
 }
 
 export interface Box {
@@ -102,13 +104,14 @@ export function Viewer({ left, right, overlay, onPoint, goTo, onDraw, corner }: 
     setFailed(false);
     const wanted = [left, right];
     wanted.forEach((shown, index) => {
-      const url = pictureUrl(shown.kind, shown.id, "picture.dzi");
+      const url = shown.source?.called ?? pictureUrl(shown.kind, shown.id, "picture.dzi");
       const present = viewer.world.getItemAt(index) as
         | (OpenSeadragon.TiledImage & { url?: string })
         | undefined;
       if (present?.url === url) return;
       viewer.addTiledImage({
-        tileSource: url,
+        tileSource: shown.source?.tiles ?? url,
+        width: 1,
         index,
         replace: Boolean(present),
         success: (event) => {

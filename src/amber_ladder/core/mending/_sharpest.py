@@ -43,7 +43,9 @@ def detail_of(source: Source, shape: tuple[int, int]) -> NDArray[np.float16]:
     return np.asarray(np.sqrt(cv2.warpAffine(small, matrix, size, flags=cv2.INTER_LINEAR)), np.float16)
 
 
-def sharpest(details: Sequence[NDArray[Any]], at: Point, radius_px: float, *, most: int = 4) -> list[Sharpness]:
+def sharpest(
+    details: Sequence[NDArray[Any]] | NDArray[Any], at: Point, radius_px: float, *, most: int = 4
+) -> list[Sharpness]:
     """The frames that show most detail about a point (x, y) of the composite, the best first; at most so many.
 
     ``details`` (N, h, w) are the frames' (see :func:`detail_of`). Empty where none shows any.

@@ -118,9 +118,9 @@ class Opened:
     def _grid(self) -> list[list[Box]]:
         whole = self.whole
         return [
-            [Box(x, y, min(x + TILE_PX, whole.right), min(y + TILE_PX, whole.bottom))
-             for x in range(0, whole.right, TILE_PX)]
-            for y in range(0, whole.bottom, TILE_PX)
+            [Box(x, y, min(x + self.tile_px, whole.right), min(y + self.tile_px, whole.bottom))
+             for x in range(0, whole.right, self.tile_px)]
+            for y in range(0, whole.bottom, self.tile_px)
         ]  # fmt: skip
 
     def tile(self, steps: Sequence[StepJson], key: str, box: Box) -> tuple[Pixels, NDArray[np.uint8]]:

@@ -20,7 +20,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store import mends, stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.work.mend.desk import Pixels, name_of_block, opened, rack_of
+from amber_ladder.work.mend.desk import UNTOUCHED, Pixels, name_of_block, opened, rack_of
 from amber_ladder.work.mend.mends import shown
 from amber_ladder.work.merge.merges import KIND as MERGE
 from amber_ladder.work.on_disk.paint_rack import read_details
@@ -49,7 +49,7 @@ class SharpestView:
 
 
 @dataclass(frozen=True, slots=True)
-class PartView:
+class ProposedPart:
     """The frame that shows a part best, the way from base to tip in it, and a brush for it."""
 
     frame_id: int
@@ -59,7 +59,7 @@ class PartView:
     figures: dict[str, float]
 
 
-class PartEntry(Strict):
+class BaseAndTip(Strict):
     """Base and tip of a part, px of the merge."""
 
     base: Place
@@ -102,7 +102,7 @@ def marks(mend_id: int, what: Marks, key: str, level: int, column: int, row: int
 
 
 def laid(merge_id: int, frame_id: int, level: int, column: int, row: int) -> bytes:
-    """A JPEG of a tile of a frame, laid on the merge as that had it. Raises NotFound, BadInput where it is not in it."""
+    """A JPEG of a tile of a frame, laid on the merge as that had it. Raises NotFound, BadInput for one left out."""
     there = opened(merge_id)
     with transaction() as session:
         name = stacks.get_frame(session, frame_id).name
@@ -110,6 +110,13 @@ def laid(merge_id: int, frame_id: int, level: int, column: int, row: int) -> byt
         raise BadInput(f"{name} was left out of this merge: paint from another frame")
     _within(there.block(level, column, row))
     return full_jpeg(there.shrunk(lambda box: there.laid(name, box), level, column, row))
+
+
+def plain(merge_id: int, level: int, column: int, row: int) -> bytes:
+    """A JPEG of a tile of the merge itself. Raises NotFound beyond it."""
+    there = opened(merge_id)
+    _within(there.block(level, column, row))
+    return full_jpeg(there.shrunk(lambda box: there.tile([], UNTOUCHED, box)[0], level, column, row))
 
 
 def sharpest_here(merge_id: int, x_px: float, y_px: float, radius_px: float) -> list[SharpestView]:
@@ -126,7 +133,7 @@ def sharpest_here(merge_id: int, x_px: float, y_px: float, radius_px: float) -> 
     return [SharpestView(ids[files[one.place]], files[one.place], round(one.figure, 3)) for one in found]
 
 
-def propose_part(merge_id: int, entry: PartEntry) -> PartView:
+def propose_part(merge_id: int, entry: BaseAndTip) -> ProposedPart:
     """The frame and the way for a part that moved, from its base and tip. Raises NotFound, BadInput where none is."""
     there = opened(merge_id)
     step = FromFrame(kind="from_frame", file=BEST, path=[entry.base, entry.tip], radius_px=8)
@@ -136,7 +143,7 @@ def propose_part(merge_id: int, entry: PartEntry) -> PartView:
         merge = stacks.get_product(session, merge_id, MERGE)
         ids = {frame.name: frame.id for frame in merge.take.frames}
     told = said["chosen"]
-    return PartView(ids[done.file], done.file, list(done.path), told["half_width_px"], told["detail"])
+    return ProposedPart(ids[done.file], done.file, list(done.path), told["half_width_px"], told["detail"])
 
 
 def before_and_after(mend_id: int, entry: SideEntry) -> bytes:
@@ -157,7 +164,7 @@ def before_and_after(mend_id: int, entry: SideEntry) -> bytes:
         for left in range(box.left - box.left % there.tile_px, box.right, there.tile_px):
             one = Box(left, top, left + there.tile_px, top + there.tile_px).within(there.whole)
             part = one.within(box)
-            if keys[top // there.tile_px][left // there.tile_px] == "0":
+            if keys[top // there.tile_px][left // there.tile_px] == UNTOUCHED:
                 after[box.part(part)] = there.merge.composite[there.whole.part(part)]
             else:
                 after[box.part(part)] = mended.tile(one)[0][one.part(part)]

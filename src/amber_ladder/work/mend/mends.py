@@ -194,6 +194,15 @@ def redo(mend_id: int, seen: Seen) -> MendView:
     return read(mend_id)
 
 
+def look_again(mend_id: int) -> MendView:
+    """Look up what is needed of the frames, where that failed or was stopped. Raises NotFound."""
+    with transaction() as session:
+        rack = wanted_rack(session, mends.get(session, mend_id).merge)
+    if rack:
+        enqueue(rack, where=AT_STATION)
+    return read(mend_id)
+
+
 def rename(mend_id: int, entry: NameEntry) -> MendView:
     """Call it otherwise. Raises NotFound."""
     with transaction() as session:

@@ -1,0 +1,222 @@
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import type { Mend, Stack, Take } from "../../client/api";
+import { percent } from "../../lib/numbers";
+import type { Box } from "../../pictures/Viewer";
+import { title } from "../../specimen/report";
+import type { Finished } from "../../specimen/stack";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { Discard } from "../../ui/Discard";
+import { TextField } from "../../ui/Field";
+import { Failures, Notice } from "../../ui/Notice";
+import { Panel } from "../../ui/Panel";
+import { Work } from "../../ui/Work";
+import { useMendWork } from "./useChanges";
+
+interface Props {
+  mend: Mend;
+  stack: Stack;
+  take: Take;
+  finished: Finished[];
+  visible: React.RefObject<Box | null>;
+  onMend: (id: number | null) => void;
+}
+
+const PHASES: Record<string, string> = {
+  develop: "Developing the frames",
+  dust: "Replacing dust",
+  cut: "Cutting out what was painted",
+  mend: "Writing the picture",
+};
+const FILES = ["composite.tif", "changed.tif", "report.json"] as const;
+const MOST_SIDE = 4000;
+
+/** What becomes of a mend: written in full size and depth, named, copied, made anew on another merge. */
+export function MendWork({ mend, stack, take, finished, visible, onMend }: Props) {
+  const [open, setOpen] = useState(false);
+  const work = useMendWork(mend);
+  const written = mend.mended;
+  const task = written?.task;
+  const running = task && (task.state === "waiting" || task.state === "running");
+  const fresh = written?.revision === mend.revision && task?.state === "done";
+  const changed = Object.entries((written?.report?.changed ?? {}) as Record<string, number>).filter(
+    ([, share]) => share > 0,
+  );
+  return (
+    <section aria-label="This mend" className="space-y-2 border-rule border-t pt-2">
+      <div className="flex items-baseline justify-between gap-2">
+        <strong className="min-w-0 truncate">{mend.name}</strong>
+        <button type="button" className="min-h-8 underline underline-offset-3" onClick={() => setOpen(true)}>
+          Name, copy, others
+        </button>
+      </div>
+      <p className="text-ink2">
+        Originals and merge stay as they are. Retouching changes what a picture can prove: every stroke is
+        written down, and stands{" "}
+        <Link
+          to="/stacks/$stackId/$stage"
+          params={{ stackId: String(stack.id), stage: "record" }}
+          search
+          className="underline underline-offset-3"
+        >
+          in the record
+        </Link>
+        .
+      </p>
+      {running ? (
+        <Work
+          title={task.state === "waiting" ? "Waiting to be written" : (PHASES[task.phase] ?? "Starting")}
+          done={task.done}
+          total={task.total}
+          secondsLeft={task.seconds_left}
+          onStop={() => work.stop.mutate(task.id)}
+        />
+      ) : (
+        !fresh && (
+          <Button
+            look="next"
+            className="w-full"
+            disabled={work.write.isPending || mend.steps.length === 0}
+            onClick={() => work.write.mutate()}
+          >
+            Write the mended picture
+          </Button>
+        )
+      )}
+      {task?.state === "failed" && <Notice kind="fault">Not written: {task.message}</Notice>}
+      {written?.report && task?.state === "done" && (
+        <>
+          <p role="status">
+            Written, {mend.bits} bits{fresh ? "" : ", as it was before the last changes"}.{" "}
+            {changed.map(([kind, share]) => `${KINDS[kind] ?? kind} ${small(share)}`).join(", ")}
+          </p>
+          <p className="flex flex-wrap gap-x-3">
+            {FILES.map((name) => (
+              <a
+                key={name}
+                className="min-h-8 underline underline-offset-3"
+                href={`/api/mended/${written.id}/${name}`}
+              >
+                {name}
+              </a>
+            ))}
+          </p>
+        </>
+      )}
+      <p className="flex flex-wrap gap-x-3">
+        <a className="min-h-8 underline underline-offset-3" href={`/api/mends/${mend.id}/STEPS.json`}>
+          STEPS.json
+        </a>
+        <a
+          className="min-h-8 underline underline-offset-3"
+          href={sideBySide(mend, null)}
+          onClick={(event) => {
+            event.currentTarget.href = sideBySide(mend, visible.current);
+          }}
+        >
+          Before and after, as PNG
+        </a>
+      </p>
+      <Failures of={[work.write.error, work.stop.error]} />
+      <Panel title={mend.name} open={open} onClose={() => setOpen(false)}>
+        <Others key={mend.id} {...{ mend, take, finished, work, onMend }} onDone={() => setOpen(false)} />
+      </Panel>
+    </section>
+  );
+}
+
+const KINDS: Record<string, string> = {
+  frame: "painted from frames",
+  dust: "dust",
+  healed: "healed, not evidence,",
+  ground: "ground",
+  tone: "tones",
+};
+
+const small = (share: number) => (share < 0.01 ? `${(100 * share).toPrecision(1)} %` : percent(share));
+
+/** A part as merged and as mended: what is in view, or the middle. */
+function sideBySide(mend: Mend, view: Box | null): string {
+  const [width, height] = [Math.min(mend.width_px, 600), Math.min(mend.height_px, 400)];
+  const box = view ?? { x: (mend.width_px - width) / 2, y: (mend.height_px - height) / 2, width, height };
+  const x = Math.min(mend.width_px - 16, Math.max(0, Math.floor(box.x)));
+  const y = Math.min(mend.height_px - 16, Math.max(0, Math.floor(box.y)));
+  const wide = Math.max(16, Math.min(mend.width_px - x, MOST_SIDE, Math.floor(box.width)));
+  const high = Math.max(16, Math.min(mend.height_px - y, MOST_SIDE, Math.floor(box.height)));
+  return `/api/mends/${mend.id}/before-after.png?x_px=${x}&y_px=${y}&width_px=${wide}&height_px=${high}`;
+}
+
+interface OthersProps {
+  mend: Mend;
+  take: Take;
+  finished: Finished[];
+  work: ReturnType<typeof useMendWork>;
+  onMend: (id: number | null) => void;
+  onDone: () => void;
+}
+
+function Others({ mend, take, finished, work, onMend, onDone }: OthersProps) {
+  const [name, setName] = useState(mend.name);
+  const merges = finished.filter((one) => one.take.id === take.id);
+  const [merge, setMerge] = useState(String(mend.merge_id));
+  const go = (id: number) => {
+    onMend(id);
+    onDone();
+  };
+  return (
+    <div className="space-y-4">
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          work.rename.mutate(name);
+        }}
+      >
+        <TextField label="Name" value={name} onChange={setName} required />
+        <Button type="submit" disabled={name.trim() === "" || work.rename.isPending}>
+          Call it that
+        </Button>
+      </form>
+      <div>
+        <Choice
+          label="A copy with the same steps, on"
+          value={merge}
+          options={merges.map((one) => ({ value: String(one.merge.id), label: title(one.merge) }))}
+          onChange={setMerge}
+        />
+        <Button
+          disabled={work.copy.isPending}
+          onClick={() =>
+            work.copy.mutate({ name: "", merge: Number(merge) }, { onSuccess: (made) => go(made.id) })
+          }
+        >
+          {Number(merge) === mend.merge_id ? "Copy it" : "Make it anew there"}
+        </Button>
+      </div>
+      <Failures of={[work.rename.error, work.copy.error]} />
+      {take.mends.length > 1 && (
+        <section aria-label="Other mends of this take">
+          <h3 className="text-[1rem]">Other mends of this take</h3>
+          <ul>
+            {take.mends
+              .filter((one) => one.id !== mend.id)
+              .map((one) => (
+                <li key={one.id}>
+                  <Button className="mt-1" onClick={() => go(one.id)}>
+                    {one.name}
+                  </Button>
+                </li>
+              ))}
+          </ul>
+        </section>
+      )}
+      <Discard
+        kind="mend"
+        id={mend.id}
+        what={`${mend.name} of take ${take.number}`}
+        label="Discard this mend"
+        onDone={() => onMend(null)}
+      />
+    </div>
+  );
+}

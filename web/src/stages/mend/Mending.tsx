@@ -1,0 +1,491 @@
+import { useMemo, useRef, useState } from "react";
+import { api, type Mend, type Place, type Stack, type Step } from "../../client/api";
+import { Ladder } from "../../ladder/Ladder";
+import { drawing } from "../../ladder/layout";
+import { plural } from "../../lib/numbers";
+import { type Box, Viewer } from "../../pictures/Viewer";
+import { reportOf } from "../../specimen/report";
+import type { Finished } from "../../specimen/stack";
+import { Button } from "../../ui/Button";
+import { useCommands } from "../../ui/commands";
+import { Failures } from "../../ui/Notice";
+import { asSource, Canvas, type Marks, mended, type Pending } from "./Canvas";
+import { Dust } from "./Dust";
+import { MendWork } from "./MendWork";
+import { Places } from "./Places";
+import { Steps } from "./Steps";
+import { type Brush, changed, type Point, rounded, stroke, type Tool, thinned, USUAL } from "./steps";
+import {
+  BrushControls,
+  type Brushed,
+  CropControls,
+  GroundControls,
+  HealControls,
+  PaintFrom,
+  PartControls,
+  ToneControls,
+  ToolRow,
+} from "./Tools";
+import { useChanges } from "./useChanges";
+import { useHere } from "./useHere";
+import { usePart } from "./usePart";
+
+interface Props {
+  mend: Mend;
+  stack: Stack;
+  shown: Finished;
+  finished: Finished[];
+  onMend: (id: number | null) => void;
+}
+
+/** The picture fills the room; the ladder is the paint rack. */
+export function Mending({ mend, stack, shown, finished, onMend }: Props) {
+  const [tool, setTool] = useState<Tool>("paint");
+  const [brush, setBrush] = useState<Brush>(USUAL);
+  const [frame, setFrame] = useState<number | null>(null);
+  const [fromMerge, setFromMerge] = useState<number | null>(null);
+  const [healFrom, setHealFrom] = useState<Point | null>(null);
+  const [like, setLike] = useState(false);
+  const [adds, setAdds] = useState(true);
+  const [brushed, setBrushed] = useState<Brushed>("sharpen");
+  const [crop, setCrop] = useState<Box | null>(null);
+  const [turn, setTurn] = useState(0);
+  const [marks, setMarks] = useState<Marks>(null);
+  const [alone, setAlone] = useState(false);
+  const [before, setBefore] = useState(false);
+  const [comparing, setComparing] = useState(false);
+  const [goTo, setGoTo] = useState<Box | null>(null);
+  const [placeKey, setPlaceKey] = useState<string | null>(null);
+  const visible = useRef<Box | null>(null);
+  const changes = useChanges(mend);
+  const here = useHere(mend, brush.radius, tool === "paint");
+  const part = usePart(mend);
+  const healing = useHealing(stack, mend);
+
+  const rack = useMemo(() => asRack(shown), [shown]);
+  const rung = (file: string) => rack.find((one) => one.name === file)?.label ?? file;
+  const chosen = rack.find((one) => one.id === frame);
+  const last = (kinds: string[]) => mend.steps.findLast((one) => kinds.includes((one.step as Step).kind));
+  const asStep = (one: Mend["steps"][number] | undefined) =>
+    one ? { number: one.number, step: one.step as Step } : null;
+  const ground = asStep(mend.steps.findLast(({ step }) => step.kind === "ground" && !step.off));
+  const tone = asStep(mend.steps.findLast(({ step }) => step.kind === "tone" && !step.path && !step.off));
+  const lit = useMemo(() => {
+    const files = new Set(mend.steps.filter(({ step }) => !step.off).map(({ step }) => step.file));
+    return new Set(rack.filter((one) => files.has(one.name)).flatMap((one) => one.rung ?? []));
+  }, [mend.steps, rack]);
+
+  const place = mend.places.find((one) => one.key === placeKey) ?? null;
+  const go = (one: Place) => {
+    setPlaceKey(one.key);
+    setGoTo({ x: one.x, y: one.y, width: one.width, height: one.height });
+  };
+  const nextPlace = (after: string | null = placeKey, judged?: string) => {
+    const from = mend.places.findIndex((one) => one.key === after);
+    const turned = [...mend.places.slice(from + 1), ...mend.places.slice(0, from + 1)];
+    const next = turned.find((one) => one.state === "open" && one.key !== judged);
+    if (next) go(next);
+  };
+  const judge = async (one: Place, state: Place["state"]) => {
+    const made = await changes.change(() => api.judgePlace(mend.id, one.key, state));
+    if (made) nextPlace(one.key, one.key);
+  };
+
+  const choose = (id: number) => {
+    setFrame(id);
+    setFromMerge(null);
+  };
+  const onRung = (by: number) => {
+    const at = rack.findIndex((one) => one.id === frame);
+    const next = rack[Math.min(rack.length - 1, Math.max(0, at < 0 ? 0 : at + by))];
+    if (next) choose(next.id);
+  };
+  const paint = async (path: Point[], pressure: number) => {
+    const laid = stroke(path, brush, pressure);
+    const drawn = (from: Pending["from"]) => ({ path, brush: { ...brush, strength: laid.strength }, from });
+    if (tool === "erase") return changes.add({ kind: "erase", ...laid }, drawn("merge"));
+    if (tool === "heal") {
+      if (!healFrom || !path[0]) return null;
+      const from: Point = [healFrom[0] - path[0][0], healFrom[1] - path[0][1]];
+      return changes.add({ kind: "heal", ...laid, from: rounded([healFrom])[0] }, drawn({ moved: from }));
+    }
+    if (tool === "ground") {
+      if (!ground) return null;
+      const more = { ...laid, ground: adds };
+      const refined = [...((ground.step.refined as object[] | undefined) ?? []), more];
+      return changes.set(ground.number, { ...ground.step, refined });
+    }
+    if (tool === "tone") return changes.add(byBrush(brushed, laid, mend));
+    if (fromMerge !== null) return changes.add({ kind: "from_merge", merge: String(fromMerge), ...laid });
+    const file = chosen?.name ?? here.frames[0]?.file;
+    if (!file) return null;
+    const id = chosen?.id ?? here.frames[0]?.frame_id;
+    if (id === undefined) return null;
+    choose(id);
+    return changes.add({ kind: "from_frame", file, ...laid }, drawn({ frame: id }));
+  };
+  const pickGround = (at: Point) => {
+    setLike(false);
+    void changes.add({ kind: "ground", like: rounded([at])[0], to: "black" });
+  };
+  const onPlace = (at: Point) => {
+    if (tool === "part") part.click(at);
+    else if (tool === "heal") setHealFrom(at);
+  };
+  const nudge = (by: Point) => {
+    const painted = last(["from_frame", "from_merge"]);
+    if (!painted) return;
+    const [x = 0, y = 0] = (painted.step.nudge as Point | undefined) ?? [];
+    void changes.set(painted.number, { ...(painted.step as Step), nudge: [x + by[0], y + by[1]] });
+  };
+  const paintPart = async () => {
+    if (!part.found) return;
+    const { file, path, radius_px } = part.found;
+    const from = { kind: "from_frame", file, path: rounded(thinned(path, radius_px)), radius_px };
+    if ((await changes.add({ ...from, softness: 0.6, strength: 1 })) !== null) {
+      choose(part.found.frame_id);
+      part.again();
+    }
+  };
+  const size = (by: Parameters<typeof changed>[1]) => setBrush((now) => changed(now, by));
+  const tools = (one: Tool) => () => {
+    setTool(one);
+    setComparing(false);
+  };
+  useCommands({
+    nextPlace: () => nextPlace(),
+    placeMended: () => place && void judge(place, "mended"),
+    placeFine: () => place && void judge(place, "fine"),
+    toolPaint: tools("paint"),
+    toolPart: tools("part"),
+    toolErase: tools("erase"),
+    toolHeal: tools("heal"),
+    toolGround: tools("ground"),
+    toolTone: tools("tone"),
+    toolCrop: tools("crop"),
+    sharpest: () => {
+      const at = here.frames.findIndex((one) => one.frame_id === frame);
+      const next = here.frames[(at + 1) % Math.max(1, here.frames.length)];
+      if (next) choose(next.frame_id);
+    },
+    frameAlone: { press: () => setAlone(true), release: () => setAlone(false) },
+    before: { press: () => setBefore(true), release: () => setBefore(false) },
+    seams: () => setMarks(marks === "seams" ? null : "seams"),
+    clipping: () => setMarks(marks === "clipped" ? null : "clipped"),
+    mendUndo: () => void changes.undo(),
+    mendRedo: () => void changes.redo(),
+    smaller: () => size({ size: 1 / 1.15 }),
+    larger: () => size({ size: 1.15 }),
+    harder: () => size({ softness: -0.1 }),
+    softer: () => size({ softness: 0.1 }),
+    weaker: () => size({ strength: -0.05 }),
+    stronger: () => size({ strength: 0.05 }),
+  });
+  const waiting = rackWaits(mend);
+  const controls = {
+    paint: (
+      <PaintFrom
+        source={chosen?.label ?? "sharpest here"}
+        here={here.frames}
+        waiting={waiting}
+        others={finished.filter(({ take, merge }) => take.id === mend.take_id && merge.id !== mend.merge_id)}
+        fromMerge={fromMerge}
+        rung={rung}
+        onFrame={choose}
+        onMerge={setFromMerge}
+      />
+    ),
+    part: (
+      <PartControls
+        base={part.base}
+        found={part.found}
+        busy={part.busy}
+        rung={rung}
+        onPaint={() => void paintPart()}
+        onAgain={part.again}
+      />
+    ),
+    erase: <p className="text-ink2">Back to the merge, as if nothing had been laid there.</p>,
+    heal: (
+      <HealControls
+        allowed={healing.allowed}
+        from={healFrom}
+        onAllow={healing.allow}
+        onAgain={() => setHealFrom(null)}
+      />
+    ),
+    ground: (
+      <GroundControls
+        mend={mend}
+        ground={ground}
+        like={like}
+        add={adds}
+        onLike={() => setLike(!like)}
+        onAdd={setAdds}
+        onStep={(step) => void (ground ? changes.set(ground.number, step) : changes.add(step))}
+      />
+    ),
+    tone: (
+      <ToneControls
+        mend={mend}
+        tone={tone}
+        brushed={brushed}
+        onBrushed={setBrushed}
+        onStep={(step) =>
+          void (step.kind === "tone" && tone ? changes.set(tone.number, step) : changes.add(step))
+        }
+      />
+    ),
+    crop: (
+      <CropControls
+        mend={mend}
+        box={crop}
+        turn={turn}
+        onShape={(ratio) => setCrop(shaped(crop, ratio, mend))}
+        onTurn={setTurn}
+        onCrop={() =>
+          crop && void changes.add(asCrop(crop, turn)).then((done) => done !== null && setCrop(null))
+        }
+      />
+    ),
+    move: <p className="text-ink2">Drag the picture. Space and drag does the same with any tool.</p>,
+  }[tool];
+  const strokes = tool !== "part" && tool !== "crop" && tool !== "move";
+
+  return (
+    <div className="grid h-full grid-cols-[clamp(190px,20vw,264px)_minmax(0,1fr)] small:block small:h-auto">
+      <Ladder
+        drawing={drawing(stack.plan, stack.ladder, shown.take, shown.merge)}
+        caption="lit: paint"
+        chosen={chosen?.rung ?? null}
+        lit={lit}
+        onChoose={(one) => one.frame && rack.some(({ id }) => id === one.frame?.id) && choose(one.frame.id)}
+      />
+      <div className="flex min-h-0 min-w-0 flex-col">
+        <Places mend={mend} chosen={place} onGo={go} onJudge={(one, state) => void judge(one, state)} />
+        <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_clamp(250px,21vw,320px)] small:block">
+          <div className="flex min-h-0 min-w-0 flex-col">
+            {comparing ? (
+              <Viewer
+                left={{ kind: "composite", id: mend.merge_id, label: "as merged" }}
+                right={{
+                  kind: "composite",
+                  id: mend.merge_id,
+                  label: `${mend.name}, ${plural(mend.steps.length, "step")}`,
+                  source: { called: `mended ${mend.id} ${mend.revision}`, tiles: asSource(mended(mend)) },
+                }}
+              />
+            ) : (
+              <Canvas
+                mend={mend}
+                tool={like ? "part" : tool}
+                brush={brush}
+                frame={frame}
+                healFrom={healFrom}
+                pending={changes.pending}
+                marks={marks}
+                alone={alone}
+                before={before}
+                goTo={goTo}
+                visible={visible}
+                overlay={
+                  <Overlay mend={mend} place={place} base={part.base} path={part.found?.path} crop={crop} />
+                }
+                corner={<Hints tool={tool} here={here.frames} rung={rung} />}
+                onPoint={here.point}
+                onStroke={(path, pressure) => void paint(path, pressure)}
+                onPlace={like ? pickGround : onPlace}
+                onBox={(box) => setCrop(kept(box, mend))}
+                onBrush={size}
+                onNudge={nudge}
+                onRung={onRung}
+                onShown={changes.shown}
+              />
+            )}
+          </div>
+          <div className="min-h-0 space-y-3 overflow-y-auto border-ink border-l bg-card p-3 text-[0.9375rem]">
+            <ToolRow tool={tool} onTool={(one) => tools(one)()} />
+            {strokes && <BrushControls brush={brush} umPerPx={mend.um_per_px} onChange={setBrush} />}
+            {controls}
+            <Failures of={[changes.error, part.error]} />
+            <Dust
+              mend={mend}
+              busy={changes.busy}
+              onStep={(step) => void changes.add(step)}
+              onSet={changes.set}
+            />
+            <Steps
+              mend={mend}
+              busy={changes.busy}
+              rung={rung}
+              onSet={(number, step) => void changes.set(number, step)}
+              onUndo={() => void changes.undo()}
+              onRedo={() => void changes.redo()}
+            />
+            <div className="flex flex-wrap gap-1.5">
+              <Button className="px-2.5" aria-pressed={comparing} onClick={() => setComparing(!comparing)}>
+                {comparing ? "Go on mending" : "Compare with the merge"}
+              </Button>
+              <Button
+                className="px-2.5 aria-pressed:bg-amber-wash"
+                command="seams"
+                aria-pressed={marks === "seams"}
+                onClick={() => setMarks(marks === "seams" ? null : "seams")}
+              >
+                Seams
+              </Button>
+              <Button
+                className="px-2.5 aria-pressed:bg-amber-wash"
+                command="clipping"
+                aria-pressed={marks === "clipped"}
+                onClick={() => setMarks(marks === "clipped" ? null : "clipped")}
+              >
+                Clipping
+              </Button>
+            </div>
+            <MendWork
+              mend={mend}
+              stack={stack}
+              take={shown.take}
+              finished={finished}
+              visible={visible}
+              onMend={onMend}
+            />
+          </div>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+/** The frames of a merge, nearest first, as rungs to paint from. */
+function asRack({ take, merge }: Finished) {
+  const placed = [...(reportOf(merge).registration as Array<{ file: string; depth?: number }>)];
+  placed.sort((one, two) => (one.depth ?? 0) - (two.depth ?? 0));
+  return placed.flatMap(({ file }) => {
+    const frame = take.frames.find((one) => one.name === file);
+    if (!frame) return [];
+    const label = frame.rung === null ? frame.name : `rung ${frame.rung + 1}`;
+    return [{ id: frame.id, name: file, rung: frame.rung, label }];
+  });
+}
+
+function rackWaits({ rack }: Mend): string | null {
+  if (rack.spots) return null;
+  if (rack.task?.state === "failed") return `Which rung is sharpest is not known: ${rack.task.message}`;
+  return "The frames are being looked at: which is sharpest where is known in a moment.";
+}
+
+const BY_BRUSH: Record<Brushed, Step> = {
+  sharpen: { kind: "sharpen", amount: 0.8 },
+  contrast: { kind: "contrast", radius_px: 40, amount: 0.4 },
+  brighten: { kind: "tone", gamma: 1.25 },
+  darken: { kind: "tone", gamma: 0.8 },
+};
+
+function byBrush(what: Brushed, { radius_px, ...laid }: ReturnType<typeof stroke>, mend: Mend): Step {
+  const step = { ...BY_BRUSH[what], ...laid, brush_px: radius_px };
+  return what === "sharpen" ? { ...step, radius_px: mend.sharpen_px } : step;
+}
+
+/** A box within the picture, in whole pixels. */
+function kept(box: Box, { width_px, height_px }: Mend): Box | null {
+  const [x, y] = [Math.max(0, Math.round(box.x)), Math.max(0, Math.round(box.y))];
+  const width = Math.min(width_px, Math.round(box.x + box.width)) - x;
+  const height = Math.min(height_px, Math.round(box.y + box.height)) - y;
+  return width >= 16 && height >= 16 ? { x, y, width, height } : null;
+}
+
+/** The largest box of a shape about the middle of one, within it; of all the picture where none was drawn. */
+function shaped(box: Box | null, ratio: number | null, mend: Mend): Box | null {
+  const from = box ?? { x: 0, y: 0, width: mend.width_px, height: mend.height_px };
+  if (ratio === null) return from;
+  const width = Math.min(from.width, from.height * ratio);
+  const height = width / ratio;
+  const [x, y] = [from.x + (from.width - width) / 2, from.y + (from.height - height) / 2];
+  return kept({ x, y, width, height }, mend);
+}
+
+const asCrop = ({ x, y, width, height }: Box, turn: number): Step => ({
+  kind: "crop",
+  x,
+  y,
+  width,
+  height,
+  ...(turn === 0 ? {} : { turn_deg: Math.round(turn * 10) / 10 }),
+});
+
+/** Healing is asked for once in each stack. */
+function useHealing(stack: Stack, mend: Mend) {
+  const key = `heal-${stack.id}`;
+  const [allowed, setAllowed] = useState(() => localStorage.getItem(key) !== null);
+  return {
+    allowed: allowed || mend.steps.some(({ step }) => step.kind === "heal"),
+    allow: () => {
+      localStorage.setItem(key, "yes");
+      setAllowed(true);
+    },
+  };
+}
+
+interface OverlayProps {
+  mend: Mend;
+  place: Place | null;
+  base: Point | null;
+  path: Point[] | undefined;
+  crop: Box | null;
+}
+
+/** Outlines over the picture, in its own pixels. */
+function Overlay({ mend, place, base, path, crop }: OverlayProps) {
+  const shared = { fill: "none", vectorEffect: "non-scaling-stroke" } as const;
+  return (
+    <>
+      {mend.places
+        .filter((one) => one.state === "open")
+        .map(({ key, x, y, width, height }) => (
+          <rect
+            key={key}
+            {...{ x, y, width, height }}
+            {...shared}
+            stroke={key === place?.key ? "var(--amber-fill)" : "var(--fault)"}
+            strokeWidth={key === place?.key ? 3 : 1.5}
+          />
+        ))}
+      {base && <circle cx={base[0]} cy={base[1]} r={3} {...shared} stroke="#7fd0d8" strokeWidth={4} />}
+      {path && (
+        <polyline
+          points={path.join(" ")}
+          {...shared}
+          stroke="#7fd0d8"
+          strokeWidth={2}
+          strokeDasharray="6 4"
+        />
+      )}
+      {crop && <rect {...crop} {...shared} stroke="white" strokeWidth={2} strokeDasharray="8 4" />}
+    </>
+  );
+}
+
+interface HintsProps {
+  tool: Tool;
+  here: ReturnType<typeof useHere>["frames"];
+  rung: (file: string) => string;
+}
+
+function Hints({ tool, here, rung }: HintsProps) {
+  const [first, ...others] = here;
+  return (
+    <div className="rounded-s bg-card px-2.5 py-1 text-[0.875rem]">
+      {tool === "paint" && first && (
+        <p>
+          <strong>Sharpest here: {rung(first.file)}</strong>, then{" "}
+          {others.map((one) => rung(one.file).replace("rung ", "")).join(", ")} · <kbd>s</kbd> takes it
+        </p>
+      )}
+      <p className="text-ink2">
+        hold <kbd>f</kbd> the frame alone · <kbd>b</kbd> before · <kbd>v</kbd> seams of what was painted
+      </p>
+    </div>
+  );
+}
