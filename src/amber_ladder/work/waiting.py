@@ -52,7 +52,8 @@ def _in_turn(session: Session) -> Iterator[QueuedView]:
         left_s = task.seconds_left
         if left_s is None and product is not None:
             left_s = _usual_s(product, paces)
-        method, run = (product.settings["method"], product.number) if product else (None, None)
+        is_merge = product is not None and product.kind == "merge"
+        method, run = (product.settings["method"], product.number) if product and is_merge else (None, None)
         what = _what(task, product)
         away, begins_s = None, 0.0
         if task.state == "running":
@@ -60,7 +61,7 @@ def _in_turn(session: Session) -> Iterator[QueuedView]:
             away = None if worker == workers.STATION else worker
         else:
             # Whoever is free first takes a merge; all else is for the station alone.
-            worker = workers.STATION if product is None else min(free, key=lambda one: free[one])
+            worker = min(free, key=lambda one: free[one]) if is_merge else workers.STATION
             begins_s = free[worker]
         if worker in free:  # one that does not show up any more takes nothing else
             free[worker] = begins_s + (inf if left_s is None else left_s)
@@ -96,4 +97,5 @@ def _what(task: Task, product: Product | None) -> str:
             "card": "looking at a card",
         }.get(task.kind, task.kind)
     stack = product.take.stack
-    return f"{stack.specimen.catalogue_number}, stack {stack.number}, take {product.take.number}"
+    of = f"{stack.specimen.catalogue_number}, stack {stack.number}, take {product.take.number}"
+    return {"rack": f"looking at the frames of {of}", "mend": f"writing a mend of {of}"}.get(product.kind, of)

@@ -88,7 +88,8 @@ class Mended(unittest.TestCase):
         assert written is not None
         have_done(written.task.id)
         written = mend.read(view.id).mended
-        assert written is not None and written.report is not None
+        assert written is not None
+        assert written.report is not None
         here = FrameStore(settings().data).product_folder(written.id)
         # The steps as a file, with the merge's folder where the station says its number; the frames by their names.
         told = mend.steps_json(view.id)

@@ -33,7 +33,12 @@ def finish(mend_id: int) -> None:
             raise Conflict("this is written already, or being written: nothing was changed since")
         steps = in_order(kept(mends.counted_changes(session, mend)))
         task = Task(kind=MENDED, stack_id=mend.take.stack_id)
-        told = {"mend_id": mend.id, "revision": mend.revision, "steps": [as_json(one.step) for one in steps]}
+        told = {
+            "mend_id": mend.id,
+            "name": mend.name,
+            "revision": mend.revision,
+            "steps": [as_json(one.step) for one in steps],
+        }
         product = Product(kind=MENDED, parent_id=mend.merge_id, settings=told, task=task)
         stacks.add_product(session, mend.take, product)
         did(session, f"{mend.name} of take {mend.take.number} written, {len(steps)} steps", mend.take.stack)

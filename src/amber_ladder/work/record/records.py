@@ -38,6 +38,20 @@ class DoneLine:
 
 
 @dataclass(frozen=True, slots=True)
+class MendedLine:
+    """A mended picture that was written: of how many steps, and which share of the picture each kind of them changed.
+
+    ``not_evidence`` is the share that shows pixels from elsewhere.
+    """
+
+    product_id: int
+    name: str
+    steps: int
+    changed: dict[str, float]
+    not_evidence: float
+
+
+@dataclass(frozen=True, slots=True)
 class RecordView:
     """The scale and its bar for one merge, and the name its files are saved under.
 
@@ -55,7 +69,7 @@ class RecordView:
     width_px: int
     file_stem: str
     shot_with: str
-    mended: list[str]
+    mended: list[MendedLine]
     done: list[DoneLine]
 
 
@@ -147,7 +161,11 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
             "merge": {"number": merge.number, "counts": shown.counts, "merged_at": merged_at(merge),
                       "version": merge.version,
                       "settings": merge.settings, "report": merge.report},
-            "mended": shown.mended,
+            "mended": [
+                {**asdict(mended_line(one)), "written_at": merged_at(one), "version": one.version,
+                 "steps": (one.report or {})["steps"], "of": (one.report or {})["merge"]}
+                for one in mends_of(merge)
+            ],
             "history": history(session, stack.specimen_id),
         }  # fmt: skip
     return content, f"{shown.file_stem}.json"
@@ -197,7 +215,6 @@ def label_of(merge: Product) -> RecordView:
     width = int(report["crop"]["width"])
     first = next(frame for frame in merge.take.frames if frame.name == report["frames_used"][0])
     known = fills_sensor(Shot(first.name, first.width_px, first.height_px, first.bits), sensor)
-    mends = [one for one in merge.take.products if one.parent_id == merge.id and one.kind == "mend"]
     return RecordView(
         merge.id,
         merge is counted_merge(stack),
@@ -208,13 +225,26 @@ def label_of(merge: Product) -> RecordView:
         width,
         _stem(merge),
         shot_with(merge.take),
-        [f"mend {one.number}" for one in mends],
+        [mended_line(one) for one in mends_of(merge)],
         [],
     )
 
 
+def mends_of(merge: Product) -> list[Product]:
+    """The mended pictures of a merge that were written, oldest first."""
+    made = [one for one in merge.take.products if one.parent_id == merge.id and one.kind == "mend"]
+    return [one for one in made if one.report is not None]
+
+
+def mended_line(mended: Product) -> MendedLine:
+    """What the record says of a mended picture."""
+    report = mended.report or {}
+    steps = sum(not step.get("off") for step in report["steps"])
+    return MendedLine(mended.id, mended.settings["name"], steps, report["changed"], report["not_evidence"])
+
+
 def merged_at(merge: Product) -> str | None:
-    """When a merge ended, UTC."""
+    """When a merge, or what was made of it, ended, UTC."""
     ended = merge.task.ended_at
     return ended.isoformat(timespec="seconds") if ended else None
 

@@ -168,7 +168,6 @@ export function Canvas(props: Props) {
       latest.current();
     });
   }, [viewer, shown]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another revision may look the same: it is shown, too
   useEffect(() => {
     if (viewer && items(viewer, `mended ${shown}`).some((one) => one.getFullyLoaded()))
       now.current.onShown(mend.revision);

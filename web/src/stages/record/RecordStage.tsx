@@ -83,7 +83,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     ["Depth", deep.data ? depthFact(merge, deep.data) : depthText(merge)],
     ["Merged by", `${methodName(merge.method).toLowerCase()}, run ${merge.number} of take ${take.number}`],
     ...(warnings.length > 0 ? [["To look at", warnings.join(" ")] as const] : []),
-    ["Mended", label.data?.mended.join(", ") || "nothing"],
+    ["Mended", label.data?.mended.map(mendedText).join("; ") || "nothing"],
   ];
   return (
     <div className="overflow-y-auto p-5">
@@ -203,6 +203,20 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
                 kind="TIFF: standard uncertainty of each pixel's depth"
               />
             )}
+            {label.data?.mended.flatMap((one) => [
+              <Download
+                key={`${one.product_id} composite`}
+                href={`/api/mended/${one.product_id}/composite.tif`}
+                name={one.name}
+                kind={`TIFF as mended, ${plural(one.steps, "step")}`}
+              />,
+              <Download
+                key={`${one.product_id} changed`}
+                href={`/api/mended/${one.product_id}/changed.tif`}
+                name={`${one.name}, what was changed`}
+                kind="TIFF: of each pixel, by what kind of step"
+              />,
+            ])}
             <Download
               href={`/api/merges/${merge.id}/record.json`}
               name="Full record"
@@ -215,6 +229,25 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     </div>
   );
 }
+
+/** A mended picture in the record: what was changed, and what of it is no evidence. */
+function mendedText({ name, steps, changed, not_evidence }: Mended): string {
+  const shares = Object.entries(changed)
+    .filter(([kind, share]) => share > 0 && kind !== "healed")
+    .map(([kind, share]) => `${MENDED_BY[kind] ?? kind} ${fine(share)}`);
+  const healed = not_evidence > 0 ? [`healed ${fine(not_evidence)}: not evidence`] : [];
+  return `${name}, ${plural(steps, "step")}${[...shares, ...healed].map((one) => `, ${one}`).join("")}`;
+}
+
+type Mended = Awaited<ReturnType<typeof api.label>>["mended"][number];
+const MENDED_BY: Record<string, string> = {
+  frame: "painted from frames",
+  dust: "dust replaced",
+  ground: "ground set",
+  tone: "tones alone",
+};
+const fine = (share: number) =>
+  share < 0.01 ? `${trimmed((100 * share).toPrecision(1))} %` : percent(share);
 
 /** Which scale counts, where more than one was ever measured on the rig. */
 function ScaleOf({ stack }: { stack: Stack }) {
