@@ -12,9 +12,10 @@ from amber_ladder.work import card
 from amber_ladder.work.plan import read_stack
 from tests.support.browser import chromium
 from tests.support.station import database, running
-from tests.support.takes import merged, take_of
+from tests.support.takes import flawed_stack, merged, take_of
 
 OUT = SOURCE / "docs" / "screenshots"
+WIDE = {"sensor": {"width_px": 1152, "height_px": 768, "pixel_um": 5.0}}
 
 
 def main() -> int:
@@ -49,6 +50,7 @@ def main() -> int:
     answer.value.finished()
     keep(page, "scale")
     _merge(page)
+    _mend(page)
     _shoot(page)
     return 0
 
@@ -82,6 +84,42 @@ def _merge(page: Page) -> None:
     page.wait_for_function("document.querySelectorAll('section img[src^=data]').length === 4")
     page.screenshot(path=OUT / "patch.png")
     page.keyboard.press("Escape")
+
+
+def _mend(page: Page) -> None:
+    """A lacewing that twitched, with dust on the sensor: places, a stroke and its seam; then in a dim room with its ground set."""
+    stack = flawed_stack("TH-0431", "lacewing-eyes", "dust", "twitches", rig=WIDE, far_um=420)
+    merged(stack.takes[0].id, "auto")
+    page.goto(f"/stacks/{stack.id}/mend")
+    page.get_by_role("button", name="Mend this merge").click()
+    page.get_by_text("dust on the sensor").wait_for()
+    page.keyboard.press("n")
+    page.get_by_text("100 %", exact=True).last.wait_for()
+    seen = page.get_by_role("application").bounding_box()
+    assert seen
+    x, y = seen["x"] + 0.5 * seen["width"], seen["y"] + 0.5 * seen["height"]
+    page.mouse.move(x - 60, y)
+    page.get_by_text("takes it").wait_for()
+    page.keyboard.press("s")
+    page.mouse.down()
+    page.mouse.move(x, y + 10, steps=8)
+    page.mouse.move(x + 60, y, steps=8)
+    page.mouse.up()
+    page.get_by_text("Paint, rung").wait_for()
+    page.keyboard.press("v")
+    page.get_by_role("button", name="Replace").click()
+    page.get_by_text(re.compile("^Dust,")).wait_for()
+    page.wait_for_timeout(1500)
+    keep(page, "mend")
+    page.keyboard.press("d")
+    page.keyboard.press("g")
+    page.get_by_label("Farther than").fill("330")
+    page.get_by_role("button", name="Ground by depth").click()
+    page.get_by_text("beyond 330").wait_for()
+    page.get_by_role("button", name="Fit").click()
+    page.wait_for_timeout(2500)
+    keep(page, "mend-dim")
+    page.keyboard.press("d")
 
 
 def _shoot(page: Page) -> None:

@@ -2,10 +2,13 @@
 
 from collections.abc import Mapping, Sequence
 from functools import cache
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from types import MappingProxyType
 from typing import Any
 
-from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.core.frames import no_progress
+from amber_ladder.formats.plan_json import LadderRequestJson, PlanJson
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
@@ -13,6 +16,8 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Frame, Take
 from amber_ladder.work import cabinet, merge, plan, rigs, tasks
 from amber_ladder.work.practice import takes
+from amber_ladder.work.practice.render import render
+from amber_ladder.work.shoot import own_frames
 from amber_ladder.work.stack.views import FrameView, MergeView, StackView
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import database, running, until
@@ -34,6 +39,21 @@ def shot_stack(number: str = "SHOT-1") -> StackView:
     take = takes.begin_take(stack.id, "moss-capsule")
     assert take.task is not None
     have_done(take.task.id)
+    return plan.read_stack(stack.id)
+
+
+def flawed_stack(number: str, scene: str, *flaws: str, seed: int = 3, **changes: Any) -> StackView:
+    """A stack of a person's own files, of a simulated specimen shot with these faults switched on."""
+    database()
+    stack = new_stack(number, **changes)
+    wanted = PlanJson.model_validate({**stack.plan.model_dump(), "rig": stack.rig.model_dump()})
+    with TemporaryDirectory(dir="/tmp") as scratch:
+        out = Path(scratch, "frames")
+        render(scene, wanted, out, no_progress, seed=seed, flaws=flaws)
+        take = own_frames.begin_files(stack.id)
+        for path in sorted(out.glob("*.jpg")):
+            own_frames.add_file(take.id, path.name, iter([path.read_bytes()]))
+    own_frames.finish_take(take.id)
     return plan.read_stack(stack.id)
 
 

@@ -44,7 +44,7 @@ class Series(unittest.TestCase):
 
 class Stages(unittest.TestCase):
     def test_one_list_for_header_cabinet_and_keys(self) -> None:
-        self.assertEqual([stage.key for stage in all_stages()], ["plan", "shoot", "sort", "merge", "record"])
+        self.assertEqual([stage.key for stage in all_stages()], ["plan", "shoot", "sort", "merge", "mend", "record"])
         self.assertEqual(len({stage.key for stage in STAGES}), len(STAGES))
         for stage in all_stages():
             self.assertEqual(stage.label.lower(), stage.key)

@@ -9,13 +9,17 @@ interface Props {
   /** The value with its unit, as it is read. */
   told: string;
   onChange: (value: number) => void;
+  /** For a narrow column. */
+  compact?: boolean;
 }
 
 /** A value that is set by feel, with its figure beside it. */
-export function Range({ label, value, least, most, step, told, onChange }: Props) {
+export function Range({ label, value, least, most, step, told, onChange, compact }: Props) {
   const id = useId();
   return (
-    <div className="grid grid-cols-[6.5rem_minmax(0,1fr)_5.5rem] items-center gap-2">
+    <div
+      className={`grid items-center gap-2 ${compact ? "grid-cols-[4.6rem_minmax(0,1fr)_5.6rem]" : "grid-cols-[6.5rem_minmax(0,1fr)_5.5rem]"}`}
+    >
       <label htmlFor={id}>{label}</label>
       <input
         id={id}

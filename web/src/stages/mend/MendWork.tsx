@@ -29,7 +29,11 @@ const PHASES: Record<string, string> = {
   cut: "Cutting out what was painted",
   mend: "Writing the picture",
 };
-const FILES = ["composite.tif", "changed.tif", "report.json"] as const;
+const FILES = [
+  ["composite.tif", "the mended picture, in full size and depth"],
+  ["changed.tif", "of each pixel, by what kind of step"],
+  ["report.json", "the steps, and what was said of each"],
+] as const;
 const MOST_SIDE = 4000;
 
 /** What becomes of a mend: written in full size and depth, named, copied, made anew on another merge. */
@@ -44,16 +48,18 @@ export function MendWork({ mend, stack, take, finished, visible, onMend }: Props
     ([, share]) => share > 0,
   );
   return (
-    <section aria-label="This mend" className="space-y-2 border-rule border-t pt-2">
+    <section
+      aria-label="This mend"
+      className="max-h-[45%] shrink-0 space-y-1.5 overflow-y-auto border-ink border-t p-3"
+    >
       <div className="flex items-baseline justify-between gap-2">
         <strong className="min-w-0 truncate">{mend.name}</strong>
         <button type="button" className="min-h-8 underline underline-offset-3" onClick={() => setOpen(true)}>
-          Name, copy, others
+          Name, copies, files
         </button>
       </div>
-      <p className="text-ink2">
-        Originals and merge stay as they are. Retouching changes what a picture can prove: every stroke is
-        written down, and stands{" "}
+      <p className="text-[0.875rem] text-ink2">
+        Retouching changes what a picture can prove: every stroke is written down{" "}
         <Link
           to="/stacks/$stackId/$stage"
           params={{ stackId: String(stack.id), stage: "record" }}
@@ -86,40 +92,14 @@ export function MendWork({ mend, stack, take, finished, visible, onMend }: Props
       )}
       {task?.state === "failed" && <Notice kind="fault">Not written: {task.message}</Notice>}
       {written?.report && task?.state === "done" && (
-        <>
-          <p role="status">
-            Written, {mend.bits} bits{fresh ? "" : ", as it was before the last changes"}.{" "}
-            {changed.map(([kind, share]) => `${KINDS[kind] ?? kind} ${small(share)}`).join(", ")}
-          </p>
-          <p className="flex flex-wrap gap-x-3">
-            {FILES.map((name) => (
-              <a
-                key={name}
-                className="min-h-8 underline underline-offset-3"
-                href={`/api/mended/${written.id}/${name}`}
-              >
-                {name}
-              </a>
-            ))}
-          </p>
-        </>
+        <p role="status">
+          Written, {mend.bits} bits{fresh ? "" : ", as it was before the last changes"}.{" "}
+          {changed.map(([kind, share]) => `${KINDS[kind] ?? kind} ${small(share)}`).join(", ")}
+        </p>
       )}
-      <p className="flex flex-wrap gap-x-3">
-        <a className="min-h-8 underline underline-offset-3" href={`/api/mends/${mend.id}/STEPS.json`}>
-          STEPS.json
-        </a>
-        <a
-          className="min-h-8 underline underline-offset-3"
-          href={sideBySide(mend, null)}
-          onClick={(event) => {
-            event.currentTarget.href = sideBySide(mend, visible.current);
-          }}
-        >
-          Before and after, as PNG
-        </a>
-      </p>
       <Failures of={[work.write.error, work.stop.error]} />
       <Panel title={mend.name} open={open} onClose={() => setOpen(false)}>
+        <Files mend={mend} visible={visible} />
         <Others key={mend.id} {...{ mend, take, finished, work, onMend }} onDone={() => setOpen(false)} />
       </Panel>
     </section>
@@ -145,6 +125,45 @@ function sideBySide(mend: Mend, view: Box | null): string {
   const wide = Math.max(16, Math.min(mend.width_px - x, MOST_SIDE, Math.floor(box.width)));
   const high = Math.max(16, Math.min(mend.height_px - y, MOST_SIDE, Math.floor(box.height)));
   return `/api/mends/${mend.id}/before-after.png?x_px=${x}&y_px=${y}&width_px=${wide}&height_px=${high}`;
+}
+
+function Files({ mend, visible }: Pick<Props, "mend" | "visible">) {
+  const { mended } = mend;
+  return (
+    <ul aria-label="Files" className="mb-4 border-rule border-b pb-3">
+      {mended?.report &&
+        FILES.map(([name, what]) => (
+          <li key={name}>
+            <a
+              className="inline-flex min-h-9 items-center underline underline-offset-3"
+              href={`/api/mended/${mended.id}/${name}`}
+            >
+              Save {name}
+            </a>{" "}
+            <span className="text-ink2">{what}</span>
+          </li>
+        ))}
+      {!mended?.report && <li className="text-ink2">The mended picture is not written yet.</li>}
+      <li>
+        <a
+          className="inline-flex min-h-9 items-center underline underline-offset-3"
+          href={`/api/mends/${mend.id}/STEPS.json`}
+        >
+          Save STEPS.json
+        </a>{" "}
+        <span className="text-ink2">the steps, as ./ladder mend takes them</span>
+      </li>
+      <li>
+        <a
+          className="inline-flex min-h-9 items-center underline underline-offset-3"
+          href={sideBySide(mend, visible.current)}
+        >
+          Save before-after.png
+        </a>{" "}
+        <span className="text-ink2">what is in view, side by side at 1 : 1</span>
+      </li>
+    </ul>
+  );
 }
 
 interface OthersProps {

@@ -303,45 +303,47 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
               />
             )}
           </div>
-          <div className="min-h-0 space-y-3 overflow-y-auto border-ink border-l bg-card p-3 text-[0.9375rem]">
-            <ToolRow tool={tool} onTool={(one) => tools(one)()} />
-            {strokes && <BrushControls brush={brush} umPerPx={mend.um_per_px} onChange={setBrush} />}
-            {controls}
-            <Failures of={[changes.error, part.error]} />
-            <Dust
-              mend={mend}
-              busy={changes.busy}
-              onStep={(step) => void changes.add(step)}
-              onSet={changes.set}
-            />
-            <Steps
-              mend={mend}
-              busy={changes.busy}
-              rung={rung}
-              onSet={(number, step) => void changes.set(number, step)}
-              onUndo={() => void changes.undo()}
-              onRedo={() => void changes.redo()}
-            />
-            <div className="flex flex-wrap gap-1.5">
-              <Button className="px-2.5" aria-pressed={comparing} onClick={() => setComparing(!comparing)}>
-                {comparing ? "Go on mending" : "Compare with the merge"}
-              </Button>
-              <Button
-                className="px-2.5 aria-pressed:bg-amber-wash"
-                command="seams"
-                aria-pressed={marks === "seams"}
-                onClick={() => setMarks(marks === "seams" ? null : "seams")}
-              >
-                Seams
-              </Button>
-              <Button
-                className="px-2.5 aria-pressed:bg-amber-wash"
-                command="clipping"
-                aria-pressed={marks === "clipped"}
-                onClick={() => setMarks(marks === "clipped" ? null : "clipped")}
-              >
-                Clipping
-              </Button>
+          <div className="flex min-h-0 flex-col border-ink border-l bg-card text-[0.9375rem]">
+            <div className="min-h-0 flex-1 space-y-3 overflow-y-auto p-3">
+              <ToolRow tool={tool} onTool={(one) => tools(one)()} />
+              {strokes && <BrushControls brush={brush} umPerPx={mend.um_per_px} onChange={setBrush} />}
+              {controls}
+              <Failures of={[changes.error, part.error]} />
+              <Dust
+                mend={mend}
+                busy={changes.busy}
+                onStep={(step) => void changes.add(step)}
+                onSet={changes.set}
+              />
+              <Steps
+                mend={mend}
+                busy={changes.busy}
+                rung={rung}
+                onSet={(number, step) => void changes.set(number, step)}
+                onUndo={() => void changes.undo()}
+                onRedo={() => void changes.redo()}
+              />
+              <div className="flex flex-wrap gap-1.5">
+                <Button className="px-2.5" aria-pressed={comparing} onClick={() => setComparing(!comparing)}>
+                  {comparing ? "Go on mending" : "Compare with the merge"}
+                </Button>
+                <Button
+                  className="px-2.5 aria-pressed:bg-amber-wash"
+                  command="seams"
+                  aria-pressed={marks === "seams"}
+                  onClick={() => setMarks(marks === "seams" ? null : "seams")}
+                >
+                  Seams
+                </Button>
+                <Button
+                  className="px-2.5 aria-pressed:bg-amber-wash"
+                  command="clipping"
+                  aria-pressed={marks === "clipped"}
+                  onClick={() => setMarks(marks === "clipped" ? null : "clipped")}
+                >
+                  Clipping
+                </Button>
+              </div>
             </div>
             <MendWork
               mend={mend}

@@ -42,7 +42,7 @@ export function Steps({ mend, busy, rung, onSet, onUndo, onRedo }: Props) {
             command="mendRedo"
             disabled={!mend.redo || busy}
             onClick={onRedo}
-            aria-label={mend.redo ? `Do again: ${mend.redo}` : "Do again"}
+            aria-label={mend.redo ? `Redo step: ${mend.redo}` : "Redo step"}
           >
             Redo
           </Button>

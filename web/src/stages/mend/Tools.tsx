@@ -37,7 +37,7 @@ export function ToolRow({ tool, onTool }: { tool: Tool; onTool: (tool: Tool) => 
           {...(command
             ? hint(command)
             : { title: "Move the picture (Space and drag does it with any tool)" })}
-          className="head min-h-9 rounded-s border border-ink px-2.5 text-[0.9375rem] hover:bg-rule/50 aria-pressed:border-amber aria-pressed:bg-amber-fill aria-pressed:text-on-amber"
+          className="head min-h-9 rounded-s border border-ink px-2 text-[0.9375rem] hover:bg-rule/50 aria-pressed:border-amber aria-pressed:bg-amber-fill aria-pressed:text-on-amber"
           onClick={() => onTool(one)}
         >
           {label}
@@ -56,19 +56,21 @@ interface BrushProps {
 /** Size, softness and strength of the brush. */
 export function BrushControls({ brush, umPerPx, onChange }: BrushProps) {
   const across = 2 * brush.radius;
-  const um = umPerPx === null ? "" : ` · ${trimmed(digits(across * umPerPx, 2))} µm`;
+  const um = umPerPx === null ? "" : `, ${trimmed(digits(across * umPerPx, 2))} µm`;
   return (
     <div>
       <Range
+        compact
         label="Size"
         value={Math.round(100 * Math.log2(brush.radius))}
         least={0}
         most={Math.round(100 * Math.log2(MOST_RADIUS))}
         step={5}
-        told={`${trimmed(digits(across, 3))} px${um}`}
+        told={`${trimmed(digits(across, 2))} px${um}`}
         onChange={(value) => onChange(changed({ ...brush, radius: 2 ** (value / 100) }, {}))}
       />
       <Range
+        compact
         label="Softness"
         value={brush.softness}
         least={0}
@@ -78,6 +80,7 @@ export function BrushControls({ brush, umPerPx, onChange }: BrushProps) {
         onChange={(softness) => onChange({ ...brush, softness })}
       />
       <Range
+        compact
         label="Strength"
         value={brush.strength}
         least={0.05}
@@ -89,6 +92,8 @@ export function BrushControls({ brush, umPerPx, onChange }: BrushProps) {
     </div>
   );
 }
+
+const FRAMES = "frames";
 
 interface PaintProps {
   source: string;
@@ -109,12 +114,12 @@ export function PaintFrom({ source, here, waiting, others, fromMerge, rung, onFr
         <Choice
           beside
           label="Paint from"
-          value={String(fromMerge ?? "")}
+          value={String(fromMerge ?? FRAMES)}
           options={[
-            { value: "", label: source },
+            { value: FRAMES, label: source },
             ...others.map(({ merge }) => ({ value: String(merge.id), label: title(merge) })),
           ]}
-          onChange={(value) => onMerge(value === "" ? null : Number(value))}
+          onChange={(value) => onMerge(value === FRAMES ? null : Number(value))}
         />
       )}
       {others.length === 0 && (
@@ -232,6 +237,7 @@ export function GroundControls({ mend, ground, like, add, onLike, onAdd, onStep 
       />
       {to === "grey" && (
         <Range
+          compact
           label="Grey"
           value={grey}
           least={0}
@@ -265,6 +271,7 @@ export function GroundControls({ mend, ground, like, add, onLike, onAdd, onStep 
       {ground && (
         <>
           <Range
+            compact
             label="Feather"
             value={Number(ground.step.feather_px ?? 3)}
             least={0}
@@ -322,7 +329,15 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
   const wrong = value("white", 1) - value("black", 0) < 0.01;
   return (
     <div className="space-y-2">
+      <Choice
+        beside
+        label="The brush"
+        value={brushed}
+        options={BY_BRUSH}
+        onChange={(kind) => onBrushed(kind as Brushed)}
+      />
       <Range
+        compact
         label="Black"
         value={value("black", 0)}
         least={0}
@@ -332,6 +347,7 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
         onChange={set("black")}
       />
       <Range
+        compact
         label="White"
         value={value("white", 1)}
         least={0.5}
@@ -341,6 +357,7 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
         onChange={set("white")}
       />
       <Range
+        compact
         label="Curve"
         value={value("gamma", 1)}
         least={0.4}
@@ -350,6 +367,7 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
         onChange={set("gamma")}
       />
       <Range
+        compact
         label="Highlights"
         value={value("highlights", 0)}
         least={-1}
@@ -376,6 +394,7 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
         hint={`${digits(mend.sharpen_px, 2)} px is half the Airy disc: finer detail the lens did not draw.`}
       />
       <Range
+        compact
         label="Amount"
         value={amount}
         least={0.1}
@@ -399,13 +418,6 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
           Local contrast
         </Button>
       </div>
-      <Choice
-        beside
-        label="The brush"
-        value={brushed}
-        options={BY_BRUSH}
-        onChange={(kind) => onBrushed(kind as Brushed)}
-      />
     </div>
   );
 }
@@ -441,6 +453,7 @@ export function CropControls({ mend, box, turn, onShape, onTurn, onCrop }: CropP
         ))}
       </fieldset>
       <Range
+        compact
         label="Turn"
         value={turn}
         least={-15}

@@ -100,13 +100,13 @@ export function words(
 ): { what: string; beside: string } {
   switch (step.kind) {
     case "from_frame":
-      return { what: `Painted from ${rung(String(step.file))}`, beside: fit(said) };
+      return { what: `Paint, ${rung(String(step.file))}`, beside: fit(said) };
     case "from_merge":
-      return { what: "Painted from another merge", beside: fit(said) };
+      return { what: "Paint, another merge", beside: fit(said) };
     case "erase":
-      return { what: "Erased, back to the merge", beside: "" };
+      return { what: "Eraser", beside: "" };
     case "heal":
-      return { what: "Healed from nearby", beside: "not evidence" };
+      return { what: "Healed", beside: "not evidence" };
     case "dust": {
       const spots = (said.spots as Array<{ replaced: boolean }> | undefined) ?? [];
       return { what: `Dust, ${plural(spots.filter((one) => one.replaced).length, "spot")}`, beside: "" };
@@ -137,5 +137,5 @@ function fit(said: Record<string, unknown>): string {
   if (said.aligned === undefined) return "as placed";
   if (!said.aligned) return "place not told";
   const [x = 0, y = 0] = (said.shift_px as number[] | undefined) ?? [];
-  return `aligned by ${px(Math.hypot(x, y))}`;
+  return `aligned ${px(Math.hypot(x, y))}`;
 }

@@ -56,7 +56,11 @@ export function useChanges(mend: Mend) {
     pending,
     add,
     change,
-    set: (number: number, step: Step) => change((now) => api.changeStep(now.id, now.revision, number, step)),
+    set: (number: number, step: Step) => {
+      // Ticked at once; what it comes to follows.
+      queries.setQueryData<Mend>(key, (now) => now && withStep(now, number, step));
+      return change((now) => api.changeStep(now.id, now.revision, number, step));
+    },
     undo: () => change((now) => (now.undo ? api.undoStep(now.id, now.revision) : Promise.resolve(now))),
     redo: () => change((now) => (now.redo ? api.redoStep(now.id, now.revision) : Promise.resolve(now))),
     /** The pixels of a revision are in the picture: what was drawn up to it need not stay. */
@@ -68,6 +72,10 @@ export function useChanges(mend: Mend) {
         return left.length === all.length ? all : left;
       }),
   };
+}
+
+function withStep(mend: Mend, number: number, step: Step): Mend {
+  return { ...mend, steps: mend.steps.map((one) => (one.number === number ? { ...one, step } : one)) };
 }
 
 /** Rename, copy and write; failures are told by each. */
