@@ -87,8 +87,8 @@ def _merge(page: Page) -> None:
 
 
 def _mend(page: Page) -> None:
-    """A lacewing that twitched, with dust on the sensor: places, a stroke and its seam; then in a dim room with its ground set."""
-    stack = flawed_stack("TH-0431", "lacewing-eyes", "dust", "twitches", rig=WIDE, far_um=420)
+    """A lacewing, with dust on the sensor: places, a stroke and its seam; then in a dim room with its ground set."""
+    stack = flawed_stack("TH-0431", "lacewing-eyes", "dust", rig=WIDE, name="lacewing head, front", far_um=420)
     merged(stack.takes[0].id, "auto")
     page.goto(f"/stacks/{stack.id}/mend")
     page.get_by_role("button", name="Mend this merge").click()

@@ -173,6 +173,7 @@ class Mending(PageTest):
         # Dust was found by itself; one spot is refused.
         dust = page.get_by_role("region", name="Dust")
         dust.get_by_role("button", name="Replace").click()
+        dust.get_by_text("Refuse some of them").click()
         spots = dust.get_by_role("list", name="Spots of dust").get_by_role("checkbox")
         expect(spots.first).to_be_checked()
         found = spots.count()
@@ -210,6 +211,53 @@ class Mending(PageTest):
         self.assertGreater(report["not_evidence"], 0)
         page.get_by_role("link", name="in the record").click()
         expect(page.get_by_text(re.compile("healed .*: not evidence"))).to_be_visible()
+
+    def test_a_part_is_painted_whole_from_its_base_to_its_tip(self) -> None:
+        stack = shot_stack("MEND-PART")
+        merged(stack.takes[0].id)
+        self.begin(stack.id)
+        page = self.page
+        page.keyboard.press("a")
+        page.mouse.click(*self.at(0.35, 0.4))
+        expect(page.get_by_text("Now click its tip.")).to_be_visible()
+        page.mouse.click(*self.at(0.55, 0.55))
+        expect(page.get_by_text(re.compile(r"rung \d+ shows it best"))).to_be_visible()
+        self.assert_accessible()
+        page.get_by_role("button", name="Paint it").click()
+        expect(self.steps()).to_have_count(1)
+        step = work.read(self.mend_id()).steps[0].step
+        self.assertGreaterEqual(len(step["path"]), 2)
+
+    def test_tones_a_crop_and_what_becomes_of_a_mend(self) -> None:
+        stack = shot_stack("MEND-TONES")
+        merged(stack.takes[0].id)
+        self.begin(stack.id)
+        page = self.page
+        page.keyboard.press("t")
+        page.get_by_label("Curve").fill("1.3")
+        page.get_by_role("button", name="Set tones over all").click()
+        expect(self.steps().first).to_contain_text("Tone")
+        page.keyboard.press("x")
+        page.get_by_role("button", name="1 : 1").first.click()
+        expect(page.get_by_text(re.compile(r"\d+ × \d+ px, \d+ % of the picture lost"))).to_be_visible()
+        page.get_by_role("button", name="Crop to this").click()
+        expect(self.steps()).to_have_count(2)
+        page.get_by_role("button", name="Compare with the merge").click()
+        expect(page.get_by_role("slider", name="Divider between the two pictures")).to_be_visible()
+        expect(page.locator("[data-loaded=true]")).to_be_visible()
+        page.get_by_role("button", name="Name, copies, files").click()
+        sheet = self.saved("before-after.png")
+        self.assertEqual(sheet.read_bytes()[:4], b"\x89PNG")
+        page.get_by_role("textbox", name="Name").fill("for the plate")
+        page.get_by_role("button", name="Call it that").click()
+        expect(page.get_by_role("dialog", name="for the plate")).to_be_visible()
+        page.get_by_role("button", name="Copy it").click()
+        expect(page.get_by_text("for the plate, copy")).to_be_visible()
+        expect(self.steps()).to_have_count(2)
+        page.get_by_role("button", name="Name, copies, files").click()
+        page.get_by_role("button", name="Begin an empty one").click()
+        expect(page.get_by_text("Mend 3", exact=True)).to_be_visible()
+        expect(self.steps()).to_have_count(0)
 
     def test_two_windows_and_a_server_that_is_killed_lose_nothing_that_was_shown(self) -> None:
         stack = shot_stack("MEND-KILLED")

@@ -23,9 +23,11 @@ from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import database, running, until
 
 
-def new_stack(number: str, rig: Mapping[str, Any] = MappingProxyType({}), **changes: Any) -> StackView:
+def new_stack(
+    number: str, rig: Mapping[str, Any] = MappingProxyType({}), name: str = SPECIMEN["name"], **changes: Any
+) -> StackView:
     """A stack whose specimen and rig are named after a number; ``changes`` are the plan's, ``rig`` those of the rig."""
-    specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number}))
+    specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number, "name": name}))
     added = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": f"rig of {number}", **rig}))
     entry = plan.PlanEntry(rig_id=added.id, plan=LadderRequestJson(**{**PLAN, **changes}))
     return plan.save_ladder(specimen.id, entry)

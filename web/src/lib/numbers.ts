@@ -12,6 +12,9 @@ export const mm = (value: number) => `${digits(value, 3)} mm`;
 export const times = (value: number) => `${trimmed(digits(value, 3))}×`;
 export const fNumber = (value: number) => `f/${digits(value, 3)}`;
 export const px = (value: number) => `${digits(value, 2)} px`;
+/** A share that may be small: below 1 % its first digit that counts. */
+export const fineShare = (share: number) =>
+  share > 0 && share < 0.01 ? `${trimmed((100 * share).toPrecision(1))}\u00a0%` : percent(share);
 export const percent = (share: number) => `${Math.round(share * 100)}\u00a0%`;
 
 /** Without zeros that say nothing: 22.50 becomes 22.5. */

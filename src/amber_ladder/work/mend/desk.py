@@ -1,8 +1,10 @@
 """The desk: merges that are being mended, opened, with the layers of their steps made ready as they are needed."""
 
 import json
+import shutil
 import tempfile
 import threading
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from hashlib import sha256
@@ -74,7 +76,8 @@ class Opened:
         self.tile_px = TILE_PX
         self.has_rack = rack is not None
         self._dust = [spot["box"] for spot in rack.spots if spot["replaced"]] if rack else []
-        self._shelf = tempfile.TemporaryDirectory(prefix="amber-ladder-mend-")
+        self._shelf = Path(tempfile.mkdtemp(prefix="amber-ladder-mend-"))
+        weakref.finalize(self, shutil.rmtree, self._shelf, ignore_errors=True)
         self._made: dict[str, Made] = {}
         self._mended: OrderedDict[str, Mended] = OrderedDict()
         self._tiles: OrderedDict[str, tuple[Pixels, NDArray[np.uint8]]] = OrderedDict()
@@ -85,7 +88,7 @@ class Opened:
         key = _key(step)
         with self._making:
             if key not in self._made:
-                self._made[key] = self.maker.made(step, Path(self._shelf.name) / key)
+                self._made[key] = self.maker.made(step, self._shelf / key)
             return self._made[key]
 
     def keys(self, steps: Sequence[StepJson]) -> list[list[str]]:

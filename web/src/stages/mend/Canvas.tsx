@@ -2,32 +2,16 @@ import OpenSeadragon from "openseadragon";
 import { useEffect, useRef, useState } from "react";
 import type { Mend } from "../../client/api";
 import type { Box } from "../../pictures/Viewer";
-import { drawMask, drawTiles, prefetch, type Tiles, type View } from "./pixels";
-import { type Brush, blockKey, levels, type Point, type Tool, UNTOUCHED } from "./steps";
-
-/** A stroke that is on its way to the server: drawn here until the computed pixels are there. */
-export interface Pending {
-  id: number;
-  path: Point[];
-  brush: Brush;
-  /** What it shows: a frame, the merge itself, or the picture as it is, taken from elsewhere. */
-  from: { frame: number } | "merge" | { moved: Point };
-}
+import { paint, type Shown, STROKES } from "./painting";
+import { prefetch, type Tiles, type View } from "./pixels";
+import type { Point } from "./steps";
+import { asSource, laid, marked, mended, merged } from "./tiles";
 
 export type Marks = "seams" | "clipped" | null;
 
-interface Props {
-  mend: Mend;
-  tool: Tool;
-  brush: Brush;
-  /** The frame that paint comes from. */
-  frame: number | null;
-  /** Pixels are healed from this place. */
-  healFrom: Point | null;
-  pending: Pending[];
+interface Props extends Shown {
   marks: Marks;
-  /** The frame alone, or the merge as it was. */
-  alone: boolean;
+  /** The merge as it was. */
   before: boolean;
   goTo: Box | null;
   /** Told what part of the picture is in view. */
@@ -47,7 +31,6 @@ interface Props {
   onShown: (revision: number) => void;
 }
 
-const STROKES: ReadonlySet<Tool> = new Set(["paint", "erase", "heal", "ground", "tone"]);
 const ARROWS: Record<string, Point> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
@@ -409,157 +392,8 @@ export function Canvas(props: Props) {
 const inside = ([x, y]: Point, { width_px, height_px }: Mend) =>
   x >= 0 && y >= 0 && x < width_px && y < height_px;
 
-/** What lies over the picture: strokes that are not computed yet, the one under the hand, or a frame alone. */
-function paint(
-  canvas: HTMLCanvasElement,
-  view: View,
-  { mend, tool, brush, frame, healFrom, pending, alone }: Props,
-  drag: { path: Point[]; moving: boolean } | null,
-  picture: HTMLCanvasElement | undefined,
-  later: () => void,
-) {
-  if (canvas.width !== view.width || canvas.height !== view.height) {
-    canvas.width = view.width;
-    canvas.height = view.height;
-  }
-  const context = canvas.getContext("2d");
-  if (!context) return;
-  context.clearRect(0, 0, canvas.width, canvas.height);
-  if (alone && frame !== null) {
-    context.fillStyle = "black";
-    context.fillRect(view.x, view.y, mend.width_px * view.scale, mend.height_px * view.scale);
-    drawTiles(context, laid(mend, frame), view, later);
-    return;
-  }
-  const strokes = [...pending];
-  if (drag && !drag.moving && STROKES.has(tool)) {
-    const first = drag.path[0] as Point;
-    const from: Pending["from"] | null =
-      tool === "erase"
-        ? "merge"
-        : tool === "heal"
-          ? healFrom && { moved: [healFrom[0] - first[0], healFrom[1] - first[1]] }
-          : tool === "paint" && frame !== null
-            ? { frame }
-            : null;
-    if (from) strokes.push({ id: -1, path: drag.path, brush, from });
-    else if (tool !== "paint") shade(context, drag.path, brush, view);
-  }
-  for (const one of strokes) lay(context, one, mend, view, picture, later);
-  if (tool === "heal" && healFrom) {
-    context.strokeStyle = "#ff8a80";
-    context.lineWidth = 2;
-    context.beginPath();
-    context.arc(
-      view.x + healFrom[0] * view.scale,
-      view.y + healFrom[1] * view.scale,
-      brush.radius * view.scale,
-      0,
-      7,
-    );
-    context.stroke();
-  }
-}
-
-const scratch = new Map<string, HTMLCanvasElement>();
-function sheet(name: string, view: View): CanvasRenderingContext2D | null {
-  const made = scratch.get(name) ?? document.createElement("canvas");
-  scratch.set(name, made);
-  if (made.width !== view.width || made.height !== view.height) {
-    made.width = view.width;
-    made.height = view.height;
-  }
-  const context = made.getContext("2d");
-  context?.clearRect(0, 0, made.width, made.height);
-  return context;
-}
-
-/** Lay what a stroke shows over the picture, under its mask. */
-function lay(
-  context: CanvasRenderingContext2D,
-  { path, brush, from }: Pending,
-  mend: Mend,
-  view: View,
-  picture: HTMLCanvasElement | undefined,
-  later: () => void,
-) {
-  const mask = sheet("mask", view);
-  const content = sheet("content", view);
-  if (!mask || !content) return;
-  drawMask(mask, path, brush, view);
-  if (from === "merge") drawTiles(content, merged(mend), view, later);
-  else if ("frame" in from) drawTiles(content, laid(mend, from.frame), view, later);
-  else if (picture)
-    content.drawImage(
-      picture,
-      -from.moved[0] * view.scale,
-      -from.moved[1] * view.scale,
-      view.width,
-      view.height,
-    );
-  content.globalCompositeOperation = "destination-in";
-  content.drawImage(mask.canvas, 0, 0);
-  content.globalCompositeOperation = "source-over";
-  context.globalAlpha = brush.strength;
-  context.drawImage(content.canvas, 0, 0);
-  context.globalAlpha = 1;
-}
-
-/** A stroke of a tool that lays no picture: where it goes. */
-function shade(context: CanvasRenderingContext2D, path: Point[], brush: Brush, view: View) {
-  context.globalAlpha = 0.35;
-  drawMask(context, path, brush, view);
-  context.globalAlpha = 1;
-}
-
 const all = (viewer: OpenSeadragon.Viewer): Item[] =>
   Array.from({ length: viewer.world.getItemCount() }, (_, i) => viewer.world.getItemAt(i) as Item);
 const items = (viewer: OpenSeadragon.Viewer, called: string) =>
   all(viewer).filter((one) => one.called === called);
 const order = (viewer: OpenSeadragon.Viewer, item: Item) => viewer.world.getIndexOfItem(item);
-
-function tilesOf(mend: Mend, url: Tiles["url"]): Tiles {
-  const { width_px: width, height_px: height, tile_px: tile } = mend;
-  return { url, tile, width, height, levels: levels(width, height, tile) };
-}
-
-/** The picture as it is mended now. */
-export const mended = (mend: Mend): Tiles =>
-  tilesOf(mend, (level, column, row) => {
-    const key = blockKey(mend.tiles, level, column, row);
-    return key === UNTOUCHED
-      ? merged(mend).url(level, column, row)
-      : `/api/mends/${mend.id}/tiles/${key}/${level}/${column}_${row}.jpg`;
-  });
-
-/** The merge as it was. */
-export const merged = (mend: Mend): Tiles =>
-  tilesOf(mend, (level, column, row) => `/api/merges/${mend.merge_id}/plain/${level}/${column}_${row}.jpg`);
-
-const marked = (mend: Mend, what: "seams" | "clipped"): Tiles =>
-  tilesOf(
-    mend,
-    (level, column, row) =>
-      `/api/mends/${mend.id}/marks/${what}/${blockKey(mend.tiles, level, column, row)}/${level}/${column}_${row}.png`,
-  );
-
-/** A frame, laid on the merge. */
-export const laid = (mend: Mend, frame: number): Tiles =>
-  tilesOf(
-    mend,
-    (level, column, row) => `/api/merges/${mend.merge_id}/laid/${frame}/${level}/${column}_${row}.jpg`,
-  );
-
-/** The same, as deep zoom counts: its levels go up to the full size. */
-export function asSource(of: Tiles, transparent = false) {
-  return {
-    width: of.width,
-    height: of.height,
-    tileSize: of.tile,
-    tileOverlap: 0,
-    minLevel: 0,
-    maxLevel: of.levels,
-    getTileUrl: (level: number, column: number, row: number) => of.url(of.levels - level, column, row),
-    hasTransparency: () => transparent,
-  } as unknown as OpenSeadragon.TileSourceOptions;
-}

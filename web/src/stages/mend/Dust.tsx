@@ -78,26 +78,31 @@ export function Dust({ mend, busy, onStep, onSet }: Props) {
         )}
       </div>
       {step && (
-        <ul aria-label="Spots of dust" className="max-h-32 overflow-y-auto">
-          {found.map((one) => (
-            <li key={one.number}>
-              <label className="flex min-h-8 items-center gap-2">
-                <input
-                  type="checkbox"
-                  className="size-4 accent-(--ink)"
-                  checked={!keep.has(one.number)}
-                  disabled={busy}
-                  onChange={() => {
-                    const left = new Set(keep);
-                    if (!left.delete(one.number)) left.add(one.number);
-                    onSet(step.number, { ...(step.step as Step), keep: [...left].sort((a, b) => a - b) });
-                  }}
-                />
-                replaced at {Math.round(one.x)}, {Math.round(one.y)} of the sensor, {px(2 * one.radius_px)}
-              </label>
-            </li>
-          ))}
-        </ul>
+        <details>
+          <summary className="min-h-8 content-center underline underline-offset-3">
+            Refuse some of them
+          </summary>
+          <ul aria-label="Spots of dust" className="max-h-40 overflow-y-auto">
+            {found.map((one) => (
+              <li key={one.number}>
+                <label className="flex min-h-8 items-center gap-2">
+                  <input
+                    type="checkbox"
+                    className="size-4 accent-(--ink)"
+                    checked={!keep.has(one.number)}
+                    disabled={busy}
+                    onChange={() => {
+                      const left = new Set(keep);
+                      if (!left.delete(one.number)) left.add(one.number);
+                      onSet(step.number, { ...(step.step as Step), keep: [...left].sort((a, b) => a - b) });
+                    }}
+                  />
+                  replaced at {Math.round(one.x)}, {Math.round(one.y)} of the sensor, {px(2 * one.radius_px)}
+                </label>
+              </li>
+            ))}
+          </ul>
+        </details>
       )}
     </section>
   );

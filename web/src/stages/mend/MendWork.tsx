@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Mend, Stack, Take } from "../../client/api";
-import { percent } from "../../lib/numbers";
+import { fineShare } from "../../lib/numbers";
 import type { Box } from "../../pictures/Viewer";
 import { title } from "../../specimen/report";
 import type { Finished } from "../../specimen/stack";
@@ -94,7 +94,7 @@ export function MendWork({ mend, stack, take, finished, visible, onMend }: Props
       {written?.report && task?.state === "done" && (
         <p role="status">
           Written, {mend.bits} bits{fresh ? "" : ", as it was before the last changes"}.{" "}
-          {changed.map(([kind, share]) => `${KINDS[kind] ?? kind} ${small(share)}`).join(", ")}
+          {changed.map(([kind, share]) => `${KINDS[kind] ?? kind} ${fineShare(share)}`).join(", ")}
         </p>
       )}
       <Failures of={[work.write.error, work.stop.error]} />
@@ -113,8 +113,6 @@ const KINDS: Record<string, string> = {
   ground: "ground",
   tone: "tones",
 };
-
-const small = (share: number) => (share < 0.01 ? `${(100 * share).toPrecision(1)} %` : percent(share));
 
 /** A part as merged and as mended: what is in view, or the middle. */
 function sideBySide(mend: Mend, view: Box | null): string {
@@ -198,7 +196,7 @@ function Others({ mend, take, finished, work, onMend, onDone }: OthersProps) {
       </form>
       <div>
         <Choice
-          label="A copy with the same steps, on"
+          label="Another mend, on"
           value={merge}
           options={merges.map((one) => ({ value: String(one.merge.id), label: title(one.merge) }))}
           onChange={setMerge}
@@ -210,9 +208,15 @@ function Others({ mend, take, finished, work, onMend, onDone }: OthersProps) {
           }
         >
           {Number(merge) === mend.merge_id ? "Copy it" : "Make it anew there"}
+        </Button>{" "}
+        <Button
+          disabled={work.begin.isPending}
+          onClick={() => work.begin.mutate(Number(merge), { onSuccess: (made) => go(made.id) })}
+        >
+          Begin an empty one
         </Button>
       </div>
-      <Failures of={[work.rename.error, work.copy.error]} />
+      <Failures of={[work.rename.error, work.copy.error, work.begin.error]} />
       {take.mends.length > 1 && (
         <section aria-label="Other mends of this take">
           <h3 className="text-[1rem]">Other mends of this take</h3>

@@ -4,28 +4,23 @@ import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { plural } from "../../lib/numbers";
 import { type Box, Viewer } from "../../pictures/Viewer";
-import { reportOf } from "../../specimen/report";
 import type { Finished } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { useCommands } from "../../ui/commands";
 import { Failures } from "../../ui/Notice";
-import { asSource, Canvas, type Marks, mended, type Pending } from "./Canvas";
+import { Canvas, type Marks } from "./Canvas";
 import { Dust } from "./Dust";
+import { GroundControls } from "./GroundControls";
 import { MendWork } from "./MendWork";
+import { Hints, Overlay } from "./Overlay";
 import { Places } from "./Places";
+import type { Pending } from "./painting";
 import { Steps } from "./Steps";
+import { asCrop, asRack, type Brushed, byBrush, kept, rackWaits, shaped } from "./shapes";
 import { type Brush, changed, type Point, rounded, stroke, type Tool, thinned, USUAL } from "./steps";
-import {
-  BrushControls,
-  type Brushed,
-  CropControls,
-  GroundControls,
-  HealControls,
-  PaintFrom,
-  PartControls,
-  ToneControls,
-  ToolRow,
-} from "./Tools";
+import { ToneControls } from "./ToneControls";
+import { BrushControls, CropControls, HealControls, PaintFrom, PartControls, ToolRow } from "./Tools";
+import { asSource, mended } from "./tiles";
 import { useChanges } from "./useChanges";
 import { useHere } from "./useHere";
 import { usePart } from "./usePart";
@@ -116,7 +111,11 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
       return changes.set(ground.number, { ...ground.step, refined });
     }
     if (tool === "tone") return changes.add(byBrush(brushed, laid, mend));
-    if (fromMerge !== null) return changes.add({ kind: "from_merge", merge: String(fromMerge), ...laid });
+    if (fromMerge !== null)
+      return changes.add(
+        { kind: "from_merge", merge: String(fromMerge), ...laid },
+        drawn({ merge: fromMerge }),
+      );
     const file = chosen?.name ?? here.frames[0]?.file;
     if (!file) return null;
     const id = chosen?.id ?? here.frames[0]?.frame_id;
@@ -281,6 +280,7 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
                 tool={like ? "part" : tool}
                 brush={brush}
                 frame={frame}
+                fromMerge={fromMerge}
                 healFrom={healFrom}
                 pending={changes.pending}
                 marks={marks}
@@ -289,7 +289,14 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
                 goTo={goTo}
                 visible={visible}
                 overlay={
-                  <Overlay mend={mend} place={place} base={part.base} path={part.found?.path} crop={crop} />
+                  <Overlay
+                    mend={mend}
+                    place={place}
+                    base={part.base}
+                    path={part.found?.path}
+                    crop={crop}
+                    turn={turn}
+                  />
                 }
                 corner={<Hints tool={tool} here={here.frames} rung={rung} />}
                 onPoint={here.point}
@@ -309,12 +316,6 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
               {strokes && <BrushControls brush={brush} umPerPx={mend.um_per_px} onChange={setBrush} />}
               {controls}
               <Failures of={[changes.error, part.error]} />
-              <Dust
-                mend={mend}
-                busy={changes.busy}
-                onStep={(step) => void changes.add(step)}
-                onSet={changes.set}
-              />
               <Steps
                 mend={mend}
                 busy={changes.busy}
@@ -344,6 +345,12 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
                   Clipping
                 </Button>
               </div>
+              <Dust
+                mend={mend}
+                busy={changes.busy}
+                onStep={(step) => void changes.add(step)}
+                onSet={changes.set}
+              />
             </div>
             <MendWork
               mend={mend}
@@ -360,63 +367,6 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
   );
 }
 
-/** The frames of a merge, nearest first, as rungs to paint from. */
-function asRack({ take, merge }: Finished) {
-  const placed = [...(reportOf(merge).registration as Array<{ file: string; depth?: number }>)];
-  placed.sort((one, two) => (one.depth ?? 0) - (two.depth ?? 0));
-  return placed.flatMap(({ file }) => {
-    const frame = take.frames.find((one) => one.name === file);
-    if (!frame) return [];
-    const label = frame.rung === null ? frame.name : `rung ${frame.rung + 1}`;
-    return [{ id: frame.id, name: file, rung: frame.rung, label }];
-  });
-}
-
-function rackWaits({ rack }: Mend): string | null {
-  if (rack.spots) return null;
-  if (rack.task?.state === "failed") return `Which rung is sharpest is not known: ${rack.task.message}`;
-  return "The frames are being looked at: which is sharpest where is known in a moment.";
-}
-
-const BY_BRUSH: Record<Brushed, Step> = {
-  sharpen: { kind: "sharpen", amount: 0.8 },
-  contrast: { kind: "contrast", radius_px: 40, amount: 0.4 },
-  brighten: { kind: "tone", gamma: 1.25 },
-  darken: { kind: "tone", gamma: 0.8 },
-};
-
-function byBrush(what: Brushed, { radius_px, ...laid }: ReturnType<typeof stroke>, mend: Mend): Step {
-  const step = { ...BY_BRUSH[what], ...laid, brush_px: radius_px };
-  return what === "sharpen" ? { ...step, radius_px: mend.sharpen_px } : step;
-}
-
-/** A box within the picture, in whole pixels. */
-function kept(box: Box, { width_px, height_px }: Mend): Box | null {
-  const [x, y] = [Math.max(0, Math.round(box.x)), Math.max(0, Math.round(box.y))];
-  const width = Math.min(width_px, Math.round(box.x + box.width)) - x;
-  const height = Math.min(height_px, Math.round(box.y + box.height)) - y;
-  return width >= 16 && height >= 16 ? { x, y, width, height } : null;
-}
-
-/** The largest box of a shape about the middle of one, within it; of all the picture where none was drawn. */
-function shaped(box: Box | null, ratio: number | null, mend: Mend): Box | null {
-  const from = box ?? { x: 0, y: 0, width: mend.width_px, height: mend.height_px };
-  if (ratio === null) return from;
-  const width = Math.min(from.width, from.height * ratio);
-  const height = width / ratio;
-  const [x, y] = [from.x + (from.width - width) / 2, from.y + (from.height - height) / 2];
-  return kept({ x, y, width, height }, mend);
-}
-
-const asCrop = ({ x, y, width, height }: Box, turn: number): Step => ({
-  kind: "crop",
-  x,
-  y,
-  width,
-  height,
-  ...(turn === 0 ? {} : { turn_deg: Math.round(turn * 10) / 10 }),
-});
-
 /** Healing is asked for once in each stack. */
 function useHealing(stack: Stack, mend: Mend) {
   const key = `heal-${stack.id}`;
@@ -428,66 +378,4 @@ function useHealing(stack: Stack, mend: Mend) {
       setAllowed(true);
     },
   };
-}
-
-interface OverlayProps {
-  mend: Mend;
-  place: Place | null;
-  base: Point | null;
-  path: Point[] | undefined;
-  crop: Box | null;
-}
-
-/** Outlines over the picture, in its own pixels. */
-function Overlay({ mend, place, base, path, crop }: OverlayProps) {
-  const shared = { fill: "none", vectorEffect: "non-scaling-stroke" } as const;
-  return (
-    <>
-      {mend.places
-        .filter((one) => one.state === "open")
-        .map(({ key, x, y, width, height }) => (
-          <rect
-            key={key}
-            {...{ x, y, width, height }}
-            {...shared}
-            stroke={key === place?.key ? "var(--amber-fill)" : "var(--fault)"}
-            strokeWidth={key === place?.key ? 3 : 1.5}
-          />
-        ))}
-      {base && <circle cx={base[0]} cy={base[1]} r={3} {...shared} stroke="#7fd0d8" strokeWidth={4} />}
-      {path && (
-        <polyline
-          points={path.join(" ")}
-          {...shared}
-          stroke="#7fd0d8"
-          strokeWidth={2}
-          strokeDasharray="6 4"
-        />
-      )}
-      {crop && <rect {...crop} {...shared} stroke="white" strokeWidth={2} strokeDasharray="8 4" />}
-    </>
-  );
-}
-
-interface HintsProps {
-  tool: Tool;
-  here: ReturnType<typeof useHere>["frames"];
-  rung: (file: string) => string;
-}
-
-function Hints({ tool, here, rung }: HintsProps) {
-  const [first, ...others] = here;
-  return (
-    <div className="rounded-s bg-card px-2.5 py-1 text-[0.875rem]">
-      {tool === "paint" && first && (
-        <p>
-          <strong>Sharpest here: {rung(first.file)}</strong>, then{" "}
-          {others.map((one) => rung(one.file).replace("rung ", "")).join(", ")} · <kbd>s</kbd> takes it
-        </p>
-      )}
-      <p className="text-ink2">
-        hold <kbd>f</kbd> the frame alone · <kbd>b</kbd> before · <kbd>v</kbd> seams of what was painted
-      </p>
-    </div>
-  );
 }

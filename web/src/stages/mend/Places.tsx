@@ -1,10 +1,10 @@
 import { useEffect, useRef } from "react";
 import type { Mend, Place } from "../../client/api";
-import { digits, percent, plural, trimmed } from "../../lib/numbers";
+import { digits, fineShare, plural, trimmed } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
-import { mended } from "./Canvas";
 import { drawTiles } from "./pixels";
 import { PLACES, STATES } from "./steps";
+import { mended } from "./tiles";
 
 interface Props {
   mend: Mend;
@@ -27,7 +27,7 @@ export function Places({ mend, chosen, onGo, onJudge }: Props) {
         <p className="text-ink2">
           {places.length === 0
             ? "The merge found none that can be mended."
-            : `${open} of ${plural(places.length, "place")} open, ${percent(mend.places_share)} of the picture.`}
+            : `${open} of ${plural(places.length, "place")} open, ${fineShare(mend.places_share)} of the picture.`}
         </p>
       </div>
       <ul aria-label="Places" className="flex min-w-0 flex-1 gap-3 overflow-x-auto pb-1">

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Mend, Refusal, type Step } from "../../client/api";
 import { show } from "../../client/live";
-import type { Pending } from "./Canvas";
+import type { Pending } from "./painting";
 
 /** Changes of a mend, one after the other: each begins from what the one before it came to. */
 export function useChanges(mend: Mend) {
@@ -94,6 +94,13 @@ export function useMendWork(mend: Mend) {
     copy: useMutation({
       mutationFn: ({ name, merge }: { name: string; merge: number | null }) =>
         api.copyMend(mend.id, name, merge),
+      onSuccess: async (made) => {
+        await keep(made);
+        await stacks();
+      },
+    }),
+    begin: useMutation({
+      mutationFn: (merge: number) => api.beginMend(merge, ""),
       onSuccess: async (made) => {
         await keep(made);
         await stacks();

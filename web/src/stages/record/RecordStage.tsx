@@ -5,7 +5,7 @@ import { api, type DepthLegendView, type Merge, pictureUrl, type Stack, type Tak
 import { show } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { moment, percent, plural, plusMinus, trimmed } from "../../lib/numbers";
+import { fineShare, moment, percent, plural, plusMinus, trimmed } from "../../lib/numbers";
 import { aperture, depthText, magnification, NOT_KNOWN, step } from "../../specimen/figures";
 import { methodName, reportOf } from "../../specimen/report";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
@@ -234,8 +234,8 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
 function mendedText({ name, steps, changed, not_evidence }: Mended): string {
   const shares = Object.entries(changed)
     .filter(([kind, share]) => share > 0 && kind !== "healed")
-    .map(([kind, share]) => `${MENDED_BY[kind] ?? kind} ${fine(share)}`);
-  const healed = not_evidence > 0 ? [`healed ${fine(not_evidence)}: not evidence`] : [];
+    .map(([kind, share]) => `${MENDED_BY[kind] ?? kind} ${fineShare(share)}`);
+  const healed = not_evidence > 0 ? [`healed ${fineShare(not_evidence)}: not evidence`] : [];
   return `${name}, ${plural(steps, "step")}${[...shares, ...healed].map((one) => `, ${one}`).join("")}`;
 }
 
@@ -246,8 +246,6 @@ const MENDED_BY: Record<string, string> = {
   ground: "ground set",
   tone: "tones alone",
 };
-const fine = (share: number) =>
-  share < 0.01 ? `${trimmed((100 * share).toPrecision(1))} %` : percent(share);
 
 /** Which scale counts, where more than one was ever measured on the rig. */
 function ScaleOf({ stack }: { stack: Stack }) {
