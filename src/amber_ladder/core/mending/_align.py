@@ -10,14 +10,14 @@ from amber_ladder.core.registration import warp
 
 Float = NDArray[np.float32]
 
-_CALM_PX = (4.0, 2.0)
-"""Standard deviations of the blur in which both are compared, coarse and fine: it evens out how each is focused."""
+_CALM_PX = 2.0
+"""Standard deviation of the blur in which both are compared, first at half the size: it evens out their focus."""
 _ROUNDS = 8
 _FARTHEST_PX = 4.0  # frames are aligned already: what lies farther off is something else
 _SUREST_PX = 0.3
 _TUKEY = 4.685
 _SETTLED_PX = 0.002
-_TOLD_PX = 200.0  # of weight: fewer pixels tell nothing
+_TOLD_PX = 100.0  # of weight: fewer pixels tell nothing
 _DARKEST = 0.02
 _MOST_GAIN = 1.3
 
@@ -42,23 +42,31 @@ def fitted(picture: Float, patch: Float, weight: Float) -> Fitted:
     Gauss-Newton on the calmed grey (Lucas & Kanade 1981) with Tukey's weights: what moved there counts little.
     """
     one, two = (np.asarray(cv2.cvtColor(each, cv2.COLOR_RGB2GRAY), np.float32) for each in (picture, patch))
+    half = [_halved(each) for each in (one, two, weight)]
+    gains = _gains(_halved(picture), _halved(patch), half[2])
     shift, u = np.zeros(2), np.inf
-    for calm_px in _CALM_PX:
-        shift, u = _refined(_calmed(one, calm_px), _calmed(two, calm_px), weight, shift, calm_px)
+    for scale, (first, second, told) in ((2, half), (1, [one, two, weight])):
+        shift, u = _refined(_calmed(first), _calmed(second), told, shift / scale)
+        shift, u = scale * shift, scale * u
         if not np.isfinite(u) or np.hypot(*shift) > _FARTHEST_PX:
-            return Fitted((0.0, 0.0), float("nan"), _gains(picture, patch, weight), False)
+            return Fitted((0.0, 0.0), float("nan"), gains, False)
     found = u < _SUREST_PX
     kept = shift if found else np.zeros(2)
-    return Fitted((float(kept[0]), float(kept[1])), float(u), _gains(picture, patch, weight), found)
+    return Fitted((float(kept[0]), float(kept[1])), float(u), gains, found)
 
 
-def _calmed(grey: Float, px: float) -> Float:
-    return np.asarray(cv2.GaussianBlur(grey, (0, 0), px), np.float32)
+def _halved(picture: Float) -> Float:
+    """Means of two by two pixels; an odd last row or column is left off."""
+    height, width = (side - side % 2 for side in picture.shape[:2])
+    smaller = cv2.resize(picture[:height, :width], (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+    return np.asarray(smaller, np.float32)
 
 
-def _refined(
-    one: Float, two: Float, weight: Float, start: NDArray[np.float64], calm_px: float
-) -> tuple[NDArray[np.float64], float]:
+def _calmed(grey: Float) -> Float:
+    return np.asarray(cv2.GaussianBlur(grey, (0, 0), _CALM_PX), np.float32)
+
+
+def _refined(one: Float, two: Float, weight: Float, start: NDArray[np.float64]) -> tuple[NDArray[np.float64], float]:
     """The shift that lays ``two`` onto ``one``, and its standard uncertainty; infinite where nothing tells."""
     shift, u = start.copy(), np.inf
     slope_x, slope_y = (
@@ -81,7 +89,7 @@ def _refined(
         step = -np.linalg.solve(normal, [(robust * slope_x * off).sum(), (robust * slope_y * off).sum()])
         shift = shift + step
         # Blurred pixels don't err by themselves: so many of them share one error.
-        variance = float((robust * off * off).sum() / max(float(robust.sum()), 1e-9)) * 4.0 * np.pi * calm_px**2
+        variance = float((robust * off * off).sum() / max(float(robust.sum()), 1e-9)) * 4.0 * np.pi * _CALM_PX**2
         u = float(np.sqrt(variance * np.linalg.inv(normal).diagonal().max()))
         if np.hypot(*step) < _SETTLED_PX or np.hypot(*shift) > 2 * _FARTHEST_PX:
             break
@@ -93,7 +101,7 @@ def _gains(picture: Float, patch: Float, weight: Float) -> tuple[float, float, f
     gains = []
     for channel in range(3):
         one, two = (np.ascontiguousarray(each[..., channel]) for each in (picture, patch))
-        one, two = _calmed(one, _CALM_PX[0]), _calmed(two, _CALM_PX[0])
+        one, two = _calmed(one), _calmed(two)
         told = (weight > 0.5) & (two > _DARKEST) & (one > _DARKEST)
         ratio = float(np.median(one[told] / two[told])) if np.count_nonzero(told) > _TOLD_PX else 1.0
         gains.append(ratio if 1 / _MOST_GAIN < ratio < _MOST_GAIN else 1.0)
