@@ -52,7 +52,7 @@ class Stages(unittest.TestCase):
     def test_what_is_done_and_where_a_person_goes_on(self) -> None:
         database()
         stack = new_stack("SE-stages")
-        self.assertEqual([one.done for one in stack.stages], [True, False, False, False, False])
+        self.assertEqual([one.done for one in stack.stages], [True, False, False, False, False, False])
         row = cabinet.browse(words="SE-stages").rows[0].stack
         assert row is not None
         self.assertEqual((row.goes_on_at, row.busy), ("plan", False))

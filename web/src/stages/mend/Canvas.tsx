@@ -377,10 +377,14 @@ export function Canvas(props: Props) {
           <span className="w-14 text-right" aria-live="polite">
             {zoom !== null && `${Math.round(zoom * window.devicePixelRatio * 100)} %`}
           </span>
-          <button type="button" className="min-h-9 px-2 underline" onClick={() => viewer?.viewport.goHome()}>
+          <button
+            type="button"
+            className="min-h-9 whitespace-nowrap px-2 underline"
+            onClick={() => viewer?.viewport.goHome()}
+          >
             Fit
           </button>
-          <button type="button" className="min-h-9 px-2 underline" onClick={toOne}>
+          <button type="button" className="min-h-9 whitespace-nowrap px-2 underline" onClick={toOne}>
             1 : 1
           </button>
         </div>

@@ -252,7 +252,7 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
   const strokes = tool !== "part" && tool !== "crop" && tool !== "move";
 
   return (
-    <div className="grid h-full grid-cols-[clamp(190px,20vw,264px)_minmax(0,1fr)] small:block small:h-auto">
+    <div className="grid h-full grid-cols-[clamp(190px,20vw,264px)_minmax(0,1fr)] small:flex small:h-auto small:flex-col">
       <Ladder
         drawing={drawing(stack.plan, stack.ladder, shown.take, shown.merge)}
         caption="lit: paint"
