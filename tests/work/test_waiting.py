@@ -8,7 +8,7 @@ from amber_ladder.store import stacks, tasks, workers
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Product
 from amber_ladder.store.queue import IN_THE_BACKGROUND
-from amber_ladder.work import merge, plan
+from amber_ladder.work import mend, merge, plan
 from amber_ladder.work import tasks as work_tasks
 from amber_ladder.work.merge import MergeEntry
 from amber_ladder.work.on_disk.merging import RESULTS
@@ -43,8 +43,23 @@ class Waiting(unittest.TestCase):
         """With None it is as if none ever had been."""
         with transaction() as session:
             for one in session.query(Product).filter(Product.report.is_not(None)):
-                if one.settings["method"] == "pyramid":
+                if one.settings.get("method") == "pyramid":
                     one.files = null() if files is None else files  # None alone would be JSON's
+
+    def test_what_else_is_worked_on_for_a_mend_is_named_and_is_for_the_station(self) -> None:
+        done = merged(self.take_id)
+        view = mend.begin(done.id, mend.MendEntry())
+        assert view.rack.task is not None
+        self.begun.append(view.rack.task.id)
+        mend.finish(view.id)
+        written = mend.read(view.id).mended
+        assert written is not None
+        self.begun.append(written.task.id)
+        of = f"{self.number}, stack 1, take 1"
+        told = [(one.what, one.method, one.number, one.elsewhere) for one in self.own()]
+        self.assertEqual(
+            told, [(f"looking at the frames of {of}", None, None, None), (f"writing a mend of {of}", None, None, None)]
+        )
 
     def test_what_is_urgent_comes_before_what_was_begun_in_the_background(self) -> None:
         late = self.begin(priority=IN_THE_BACKGROUND)

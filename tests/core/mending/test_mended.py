@@ -1,4 +1,5 @@
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import cv2
@@ -124,6 +125,18 @@ class Tones(unittest.TestCase):
         self.assertLess(row[200], 180)
         self.assertGreater(row[40], 38)
         self.assertEqual((row[0], row[255]), (0, 255))
+
+    def test_by_brush_tones_change_below_it_alone(self) -> None:
+        brush = Brush(((300.0, 200.0),), 30.0, 0.0, 1.0)
+        everywhere, _ = mended(Toned(gamma=1.5))
+        below, kinds = mended(Toned(gamma=1.5, brush=brush))
+        np.testing.assert_array_equal(below[195:206, 295:306], everywhere[195:206, 295:306])
+        np.testing.assert_array_equal(below[:160], MERGE[:160])
+        self.assertEqual(int(kinds[200, 300]), Kind.TONE)
+        self.assertEqual(int(kinds[:160].max()), 0)
+        weaker, _ = mended(Toned(gamma=1.5, brush=replace(brush, strength=0.5)))
+        half = (MERGE[200, 300].astype(float) + everywhere[200, 300]) / 2
+        np.testing.assert_allclose(weaker[200, 300], half, atol=1)
 
     def test_painted_stays_painted_when_tones_change_after_it(self) -> None:
         _, kinds = mended(painted(), Toned(gamma=1.3))

@@ -5,12 +5,14 @@ import unittest
 from pathlib import Path
 from typing import Any, ClassVar
 
+import cv2
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from amber_ladder.core.frames import no_progress
+from amber_ladder.core.mending import Kind
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.mend_json import StepsJson
 from amber_ladder.formats.pictures import read_picture
@@ -128,6 +130,28 @@ class Mending(unittest.TestCase):
         self.assertEqual(self.read("changed.tif").shape, self.merged.shape[:2])
         self.assertEqual(report["scale"]["um_per_px"], 0.5)
         self.assertAlmostEqual(report["lost_by_crop"], 1 - 600 * 400 / self.merged[..., 0].size, places=4)
+
+    def test_a_ground_is_refined_by_strokes_that_add_and_take_away(self) -> None:
+        ground = {"kind": "ground", "farther_than_um": 120.0, "feather_px": 0}
+        self.mend(ground)
+        was = self.read("changed.tif") == Kind.GROUND
+        inside, outside = (
+            np.argwhere(cv2.erode(one.astype(np.uint8), np.ones((41, 41))) > 0)[0] for one in (was, ~was)
+        )
+        strokes = [
+            {"path": [[float(at[1]), float(at[0])]], "radius_px": 10, "softness": 0, "ground": adds}
+            for at, adds in ((inside, False), (outside, True))
+        ]
+        self.mend({**ground, "refined": strokes}, out=self.out.with_name("refined"))
+        now = self.read("changed.tif", self.out.with_name("refined")) == Kind.GROUND
+        picture = self.read("composite.tif", self.out.with_name("refined"))
+        self.assertFalse(now[tuple(inside)])
+        np.testing.assert_array_equal(picture[tuple(inside)], self.merged[tuple(inside)])
+        self.assertTrue(now[tuple(outside)])
+        self.assertEqual(int(picture[tuple(outside)].max()), 0)
+        changed = np.argwhere(now != was)
+        off = np.minimum(*(np.hypot(*(changed - at).T) for at in (inside, outside)))
+        self.assertLessEqual(float(off.max()), 12.0)
 
     def test_dust_and_ground_are_told_from_frames_and_depth(self) -> None:
         report = self.mend({"kind": "dust"}, {"kind": "ground", "farther_than_um": 120.0, "to": [0.2, 0.2, 0.2]})

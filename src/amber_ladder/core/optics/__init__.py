@@ -3,6 +3,7 @@
 from amber_ladder.core.optics._checks import TILE_OVERLAP, Check, Subject, Tiles, check_rig, tiles_for
 from amber_ladder.core.optics._figures import Figure, FigureInput, explain, magnification_is_measured
 from amber_ladder.core.optics._formulas import (
+    airy_blur,
     airy_disc_um,
     depth_of_circle_of_confusion_um,
     detector_depth_um,
@@ -57,6 +58,7 @@ __all__ = [
     "Subject",
     "Tiles",
     "Train",
+    "airy_blur",
     "airy_disc_um",
     "check_rig",
     "depth_of_circle_of_confusion_um",

@@ -78,6 +78,14 @@ def airy_disc_um(effective_f_number: float, wavelength_nm: float) -> float:
     return 2.44 * wavelength_nm * 1e-3 * effective_f_number
 
 
+def airy_blur(airy_disc: float) -> float:
+    """Standard deviation of the Gaussian nearest to an Airy disc of this diameter, in the same unit: 0.42 λ N of 2.44.
+
+    Source: Zhang, Zerubia & Olivo-Marin 2007 (0.21 λ / NA).
+    """
+    return airy_disc * 0.42 / 2.44
+
+
 def paraxial_focus_ratio(medium_index: float) -> float:
     """How far focus moves in the medium for each µm of stage, rays near the axis: n. Source: Snell."""
     return medium_index

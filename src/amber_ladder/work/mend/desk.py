@@ -29,7 +29,8 @@ from amber_ladder.work.mend.history import as_json
 from amber_ladder.work.merge.developed import needs_development
 from amber_ladder.work.merge.merges import KIND as MERGE
 from amber_ladder.work.merge.merges import developed_frames, series_of
-from amber_ladder.work.on_disk.mend_layers import LayerMaker, Rack
+from amber_ladder.work.on_disk.mend_dust import Rack
+from amber_ladder.work.on_disk.mend_layers import LayerMaker
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 from amber_ladder.work.on_disk.paint_rack import read_rack
 

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 from pydantic import Field, StringConstraints
 
-from amber_ladder.core.optics import resolve
+from amber_ladder.core.optics import airy_blur, resolve
 from amber_ladder.errors import BadInput, Conflict, Stale
 from amber_ladder.formats.mend_json import BEST, CropStep, Dust, FromFrame, StepJson
 from amber_ladder.formats.rig_json import Strict
@@ -25,7 +25,7 @@ from amber_ladder.work.merge.merges import KIND as MERGE
 from amber_ladder.work.stack.views import TaskView, stack_rig, task_view
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
-_SHARPENS = 0.5  # of the Airy disc's diameter in px: the standard deviation that undoes most of its blur
+_LEAST_SHARPEN_PX = 0.5
 
 
 class MendEntry(Strict):
@@ -349,7 +349,7 @@ def _view(session: Session, mend: Mend, there: Opened) -> MendView:
         depth_unit=report["settings"].get("depth_unit", "frames"),
         depth_um=report.get("depth_um"),
         um_per_px=(report.get("scale") or {}).get("um_per_px"),
-        sharpen_px=round(max(0.5, _SHARPENS * resolve(stack_rig(mend.take.stack).to_core()).airy_px), 2),
+        sharpen_px=round(max(_LEAST_SHARPEN_PX, airy_blur(resolve(stack_rig(mend.take.stack).to_core()).airy_px)), 2),
         rack=RackView(task_view(rack.task) if rack else None, rack.report["spots"] if rack and rack.report else None),
         mended=MendedView(latest.id, latest.settings["revision"], task_view(latest.task), latest.report)
         if latest else None,

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
 from pathlib import Path
 from typing import Any
@@ -19,7 +19,6 @@ from amber_ladder.core.mending import (
     Crop,
     Erased,
     Fitted,
-    Grounded,
     Healed,
     Kind,
     Laid,
@@ -29,14 +28,11 @@ from amber_ladder.core.mending import (
     Placed,
     Sharpened,
     Source,
-    Spot,
     Toned,
     chosen_frames,
     cleaned,
     cut_patch,
     find_spots,
-    ground_by_depth,
-    ground_like,
     nearest_known,
     propose_part,
     widest_told_px,
@@ -62,26 +58,11 @@ from amber_ladder.formats.mend_json import (
 from amber_ladder.formats.pictures import colour_profile, read_picture
 from amber_ladder.formats.profiles import is_linear
 from amber_ladder.formats.results import read_depth
+from amber_ladder.work.on_disk.mend_dust import Rack, spot_json
+from amber_ladder.work.on_disk.mend_ground import Grounds
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 
 _THREADS = 2
-
-
-@dataclass(frozen=True, slots=True)
-class Rack:
-    """Dust that was looked for once: what replaces it, and what is to be said of each spot.
-
-    Spots wider than ``widest_told_px`` cannot be told from what is out of focus.
-    """
-
-    cleaned: tuple[Cleaned, ...]
-    spots: tuple[dict[str, Any], ...]
-    widest_told_px: float
-
-
-_TONES: dict[str, tuple[float, float, float] | None] = {
-    "black": (0.0, 0.0, 0.0), "white": (1.0, 1.0, 1.0), "darker": None,
-}  # fmt: skip
 
 
 class LayerMaker:
@@ -96,7 +77,7 @@ class LayerMaker:
         With a ``rack``, dust need not be looked for again; ``read`` reads a picture.
         """
         self._merge, self._frames, self._merges, self._rack, self._read = merge, frames, merges, rack, read
-        self._placed = merge.placed
+        self._placed, self._grounds = merge.placed, Grounds(merge)
         height, width = merge.composite.shape[:2]
         self._whole = Box(0, 0, width, height)
         self._others: dict[str, tuple[MergeResult, Matrix, float]] = {}
@@ -210,7 +191,7 @@ class LayerMaker:
                 told.append({})
                 continue
             with _naming(place + 1, step):
-                made, said = self._made(step, painted.get(place), progress)
+                made, said = self._made(step, painted.get(place), shelf / str(place), progress)
             layers += made
             told.append({**said, **(chosen[place][1] if place in chosen else {})})
         return layers, told
@@ -220,10 +201,10 @@ class LayerMaker:
         patch = None
         if isinstance(step, FromFrame | FromMerge):
             patch = self._cut(self._source(step), step, path)
-        return self._made(step, patch, no_progress)
+        return self._made(step, patch, path, no_progress)
 
     def _made(  # noqa: PLR0911 - one way a kind of step
-        self, step: StepJson, patch: Patch | None, progress: Progress
+        self, step: StepJson, patch: Patch | None, path: Path, progress: Progress
     ) -> tuple[list[Layer | Healed], dict[str, Any]]:
         match step:
             case FromFrame() | FromMerge():
@@ -241,7 +222,7 @@ class LayerMaker:
                 replaced, said = self._cleaned(step, progress)
                 return [Laid(one.box, one.pixels, one.share, Kind.DUST) for one in replaced], said
             case Ground():
-                return [self._grounded(step)], {}
+                return [self._grounds.layer(step, path)], {}
             case CropStep():
                 return [], {}  # is cut from what the layers give
 
@@ -277,34 +258,11 @@ class LayerMaker:
             return Source(other.composite, matrix, gain)
         return Source(self.picture(step.file), *self._placed[step.file])
 
-    def _grounded(self, step: Ground) -> Grounded:
-        picture = _as_bytes(self._merge.composite)
-        if step.like:
-            x, y = (round(one) for one in step.like)
-            share: NDArray[np.float32] | None = ground_like(picture, x, y, step.feather_px)
-        else:
-            assert step.farther_than_um is not None
-            share = ground_by_depth(picture, read_depth(self._merge.folder / "depth.tif"), step.farther_than_um,
-                                    step.feather_px)  # fmt: skip
-        if share is None:
-            raise BadInput(
-                f"nothing is known to lie farther than {step.farther_than_um:g} µm: "
-                "name a place that the ground looks like"
-            )
-        tone = _TONES[step.to] if isinstance(step.to, str) else step.to
-        for stroke in step.refined:
-            box = stroke.brush().box.within(self._whole)
-            by, part = stroke.brush().covering(box), self._whole.part(box)
-            share[part] = np.maximum(share[part], by) if stroke.ground else share[part] * (1 - by)
-        return Grounded(np.asarray(np.rint(share * 255), np.uint8), tone)
-
     def _cleaned(self, step: Dust, progress: Progress) -> tuple[list[Cleaned], dict[str, Any]]:
         """What replaces dust, from all frames of the merge, and what is to be said of it."""
         if self._rack:
-            found = [one for one in self._rack.cleaned if one.spot not in step.keep]
-            kept = [{**spot, "replaced": spot["replaced"] and spot["number"] not in step.keep}
-                    for spot in self._rack.spots]  # fmt: skip
-            return found, {"spots": kept, "widest_told_px": self._rack.widest_told_px}
+            rack = self._rack.without(step.keep)
+            return list(rack.cleaned), {"spots": list(rack.spots), "widest_told_px": rack.widest_told_px}
         progress("dust", 0, 2)
         rack = self.cleaned(step.keep, lambda done: progress("dust", done, 2))
         return list(rack.cleaned), {"spots": list(rack.spots), "widest_told_px": rack.widest_told_px}
@@ -328,7 +286,7 @@ class LayerMaker:
         )  # fmt: skip
         at(2)
         replaced = {one.spot: one for one in found}
-        told = tuple(_spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots))
+        told = tuple(spot_json(number, spot, replaced.get(number), files) for number, spot in enumerate(spots))
         return Rack(tuple(found), told, round(widest_told_px(blur_px), 1))
 
     @cached_property
@@ -412,21 +370,3 @@ def _shelved(patch: Patch, path: Path) -> Patch:
         np.save(file, array)
         kept.append(np.load(file, mmap_mode="r"))
     return replace(patch, pixels=kept[0], covered=kept[1])
-
-
-def _spot_json(number: int, spot: Spot, done: Cleaned | None, files: Sequence[str]) -> dict[str, Any]:
-    """A spot, by its number; ``replaced`` where it left anything in the picture and was not to be kept."""
-    said: dict[str, Any] = {
-        "number": number, "x": round(spot.x, 1), "y": round(spot.y, 1), "radius_px": round(spot.radius_px, 1),
-        "replaced": done is not None,
-    }  # fmt: skip
-    if done:
-        box = done.box
-        said["box"] = {"x": box.left, "y": box.top, "width": box.right - box.left, "height": box.bottom - box.top}
-        said["frames"] = [files[place] for place in done.frames]
-        said["brightened"] = round(done.brightened, 3)
-    return said
-
-
-def _as_bytes(picture: NDArray[Any]) -> NDArray[np.uint8]:
-    return np.asarray(picture >> 8 if picture.dtype == np.uint16 else picture, np.uint8)

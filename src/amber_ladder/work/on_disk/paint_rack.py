@@ -13,7 +13,8 @@ from amber_ladder.core.frames import Progress
 from amber_ladder.core.mending import Box, Cleaned, Source, detail_of
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.files import folder_in_one_piece
-from amber_ladder.work.on_disk.mend_layers import LayerMaker, Rack
+from amber_ladder.work.on_disk.mend_dust import Rack
+from amber_ladder.work.on_disk.mend_layers import LayerMaker
 from amber_ladder.work.on_disk.merge_result import read_merge
 
 FILES = ("detail.npy", "dust.npz")

@@ -93,8 +93,8 @@ export function MendWork({ mend, stack, take, finished, visible, onMend }: Props
       {task?.state === "failed" && <Notice kind="fault">Not written: {task.message}</Notice>}
       {written?.report && task?.state === "done" && (
         <p role="status">
-          Written, {mend.bits} bits{fresh ? "" : ", as it was before the last changes"}.{" "}
-          {changed.map(([kind, share]) => `${KINDS[kind] ?? kind} ${fineShare(share)}`).join(", ")}
+          {fresh ? "Written" : "Written as it was before the last changes"}, {mend.bits} bits:{" "}
+          {changed.map(([kind, share]) => `${KINDS[kind] ?? kind} ${fineShare(share)}`).join(", ")}.
         </p>
       )}
       <Failures of={[work.write.error, work.stop.error]} />

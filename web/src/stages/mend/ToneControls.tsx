@@ -22,6 +22,17 @@ const BY_BRUSH = [
   { value: "darken", label: "darkens" },
 ];
 
+const TONES = [
+  { name: "black", label: "Black", usual: 0, least: 0, most: 0.5, step: 0.005, told: percent },
+  { name: "white", label: "White", usual: 1, least: 0.5, most: 1, step: 0.005, told: percent },
+  { name: "gamma", label: "Curve", usual: 1, least: 0.4, most: 2.5, step: 0.05, told: twoDigits },
+  { name: "highlights", label: "Highlights", usual: 0, least: -1, most: 1, step: 0.05, told: twoDigits },
+] as const;
+
+function twoDigits(value: number): string {
+  return value.toFixed(2).replace("-", "−");
+}
+
 /** Tone and detail, after the merge only; over all, or by brush at low strength. */
 export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: ToneProps) {
   const kept = tone?.step ?? { kind: "tone" };
@@ -29,7 +40,6 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
   const value = (name: string, usual: number) => draft[name] ?? Number(kept[name] ?? usual);
   const [radius, setRadius] = useState<number | null>(mend.sharpen_px);
   const [amount, setAmount] = useState(0.5);
-  const set = (name: string) => (now: number) => setDraft({ ...draft, [name]: now });
   const wrong = value("white", 1) - value("black", 0) < 0.01;
   return (
     <div className="space-y-2">
@@ -40,46 +50,16 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
         options={BY_BRUSH}
         onChange={(kind) => onBrushed(kind as Brushed)}
       />
-      <Range
-        compact
-        label="Black"
-        value={value("black", 0)}
-        least={0}
-        most={0.5}
-        step={0.005}
-        told={percent(value("black", 0))}
-        onChange={set("black")}
-      />
-      <Range
-        compact
-        label="White"
-        value={value("white", 1)}
-        least={0.5}
-        most={1}
-        step={0.005}
-        told={percent(value("white", 1))}
-        onChange={set("white")}
-      />
-      <Range
-        compact
-        label="Curve"
-        value={value("gamma", 1)}
-        least={0.4}
-        most={2.5}
-        step={0.05}
-        told={value("gamma", 1).toFixed(2)}
-        onChange={set("gamma")}
-      />
-      <Range
-        compact
-        label="Highlights"
-        value={value("highlights", 0)}
-        least={-1}
-        most={1}
-        step={0.05}
-        told={value("highlights", 0).toFixed(2).replace("-", "−")}
-        onChange={set("highlights")}
-      />
+      {TONES.map(({ name, usual, told, ...range }) => (
+        <Range
+          key={name}
+          compact
+          {...range}
+          value={value(name, usual)}
+          told={told(value(name, usual))}
+          onChange={(now) => setDraft({ ...draft, [name]: now })}
+        />
+      ))}
       <Button
         disabled={wrong || Object.keys(draft).length === 0}
         onClick={() => {
@@ -95,7 +75,7 @@ export function ToneControls({ mend, tone, brushed, onBrushed, onStep }: TonePro
         unit="px"
         value={radius}
         onChange={setRadius}
-        hint={`${digits(mend.sharpen_px, 2)} px is half the Airy disc: finer detail the lens did not draw.`}
+        hint={`${digits(mend.sharpen_px, 2)} px is how far the Airy disc blurs (standard deviation).`}
       />
       <Range
         compact
