@@ -2,6 +2,7 @@ import OpenSeadragon from "openseadragon";
 import { useEffect, useRef, useState } from "react";
 import type { Mend } from "../../client/api";
 import type { Box } from "../../pictures/Viewer";
+import { all, type Item, items, removeOthers } from "./layers";
 import { paint, type Shown, STROKES } from "./painting";
 import { prefetch, type Tiles, type View } from "./pixels";
 import type { Point } from "./steps";
@@ -38,8 +39,6 @@ const ARROWS: Record<string, Point> = {
   ArrowDown: [0, 1],
 };
 const USUAL_PRESSURE = 0.5; // what a mouse says
-
-type Item = OpenSeadragon.TiledImage & { called?: string };
 
 /** The mended picture, with the brush on it. */
 export function Canvas(props: Props) {
@@ -80,6 +79,8 @@ export function Canvas(props: Props) {
       mouseNavEnabled: false,
       keyboardNavEnabled: false,
       imageSmoothingEnabled: true,
+      tileRetryMax: 5,
+      tileRetryDelay: 1500,
     });
     const follow = () => {
       const item = made.world.getItemAt(0);
@@ -96,8 +97,8 @@ export function Canvas(props: Props) {
       now.current.visible.current = {
         x: left,
         y: top,
-        width: Math.min(content.x - left, size.x / view.current.scale),
-        height: Math.min(content.y - top, size.y / view.current.scale),
+        width: Math.min(content.x, (size.x - origin.x) / view.current.scale) - left,
+        height: Math.min(content.y, (size.y - origin.y) / view.current.scale) - top,
       };
       layer.current?.setAttribute(
         "transform",
@@ -111,6 +112,8 @@ export function Canvas(props: Props) {
     return () => made.destroy();
   }, []);
 
+  /** What shall be shown of each kind: what was wanted before may still be on its way. */
+  const wanted = useRef<Record<string, string>>({});
   // The merge below, the mended picture on it, marks on top. What is shown anew comes over what was there, and what was
   // there goes only when the new is whole: nothing flickers.
   const shown = `${mend.id} ${mend.merge_id} ${mend.tiles.flat().join()}`;
@@ -118,23 +121,25 @@ export function Canvas(props: Props) {
     if (!viewer) return;
     const { mend } = now.current;
     const add = (called: string, source: Tiles, transparent: boolean, done: () => void) => {
-      if (items(viewer, called).length > 0) return done();
+      const kind = called.split(" ")[0] ?? "";
+      wanted.current[kind] = called;
+      const there = items(viewer, called)[0];
+      if (there) {
+        // Gone back to before what came over it was whole: that must not come any more.
+        removeOthers(viewer, kind, there);
+        if (there.getFullyLoaded()) done();
+        return;
+      }
       viewer.addTiledImage({
         tileSource: asSource(source, transparent),
         width: 1,
         success: (event) => {
           const item = (event as unknown as { item: Item }).item;
           item.called = called;
+          if (wanted.current[kind] !== called) return viewer.world.removeItem(item);
           const whole = () => {
-            if (!item.getFullyLoaded()) return;
-            const kind = called.split(" ")[0];
-            for (const old of all(viewer))
-              if (
-                old !== item &&
-                old.called?.split(" ")[0] === kind &&
-                order(viewer, old) < order(viewer, item)
-              )
-                viewer.world.removeItem(old);
+            if (!item.getFullyLoaded() || wanted.current[kind] !== called) return;
+            removeOthers(viewer, kind, item);
             done();
           };
           item.addHandler("fully-loaded-change", whole);
@@ -395,9 +400,3 @@ export function Canvas(props: Props) {
 
 const inside = ([x, y]: Point, { width_px, height_px }: Mend) =>
   x >= 0 && y >= 0 && x < width_px && y < height_px;
-
-const all = (viewer: OpenSeadragon.Viewer): Item[] =>
-  Array.from({ length: viewer.world.getItemCount() }, (_, i) => viewer.world.getItemAt(i) as Item);
-const items = (viewer: OpenSeadragon.Viewer, called: string) =>
-  all(viewer).filter((one) => one.called === called);
-const order = (viewer: OpenSeadragon.Viewer, item: Item) => viewer.world.getIndexOfItem(item);
