@@ -15,6 +15,7 @@ from tests.support.station import database, running
 from tests.support.takes import flawed_stack, merged, take_of
 
 OUT = SOURCE / "docs" / "screenshots"
+LACEWING = {"name": "lacewing head, front", "kind": "insect", "mount": "pinned"}
 WIDE = {"sensor": {"width_px": 1152, "height_px": 768, "pixel_um": 5.0}}
 
 
@@ -88,12 +89,13 @@ def _merge(page: Page) -> None:
 
 def _mend(page: Page) -> None:
     """A lacewing, with dust on the sensor: places, a stroke and its seam; then in a dim room with its ground set."""
-    stack = flawed_stack("TH-0431", "lacewing-eyes", "dust", rig=WIDE, name="lacewing head, front", far_um=420)
+    stack = flawed_stack("TH-0431", "lacewing-eyes", "dust", rig=WIDE, specimen=LACEWING, far_um=420)
     merged(stack.takes[0].id, "auto")
     page.goto(f"/stacks/{stack.id}/mend")
     page.get_by_role("button", name="Mend this merge").click()
-    page.get_by_text("dust on the sensor").wait_for()
-    page.keyboard.press("n")
+    page.get_by_text("spots of dust on the sensor").wait_for()
+    for _ in range(3):
+        page.keyboard.press("n")
     page.get_by_text("100 %", exact=True).last.wait_for()
     seen = page.get_by_role("application").bounding_box()
     assert seen

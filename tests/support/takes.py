@@ -22,15 +22,17 @@ from amber_ladder.work.stack.views import FrameView, MergeView, StackView
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import database, running, until
 
+_NOTHING: Mapping[str, Any] = MappingProxyType({})
+
 
 def new_stack(
-    number: str, rig: Mapping[str, Any] = MappingProxyType({}), name: str = SPECIMEN["name"], **changes: Any
+    number: str, rig: Mapping[str, Any] = _NOTHING, specimen: Mapping[str, Any] = _NOTHING, **changes: Any
 ) -> StackView:
     """A stack whose specimen and rig are named after a number; ``changes`` are the plan's, ``rig`` those of the rig."""
-    specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number, "name": name}))
+    label = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": number, **specimen}))
     added = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": f"rig of {number}", **rig}))
     entry = plan.PlanEntry(rig_id=added.id, plan=LadderRequestJson(**{**PLAN, **changes}))
-    return plan.save_ladder(specimen.id, entry)
+    return plan.save_ladder(label.id, entry)
 
 
 @cache

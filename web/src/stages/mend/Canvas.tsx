@@ -5,7 +5,7 @@ import type { Box } from "../../pictures/Viewer";
 import { all, type Item, items, removeOthers } from "./layers";
 import { paint, type Shown, STROKES } from "./painting";
 import { prefetch, type Tiles, type View } from "./pixels";
-import type { Point } from "./steps";
+import { ARROWS, type Point } from "./steps";
 import { asSource, laid, marked, mended, merged } from "./tiles";
 
 export type Marks = "seams" | "clipped" | null;
@@ -32,12 +32,6 @@ interface Props extends Shown {
   onShown: (revision: number) => void;
 }
 
-const ARROWS: Record<string, Point> = {
-  ArrowLeft: [-1, 0],
-  ArrowRight: [1, 0],
-  ArrowUp: [0, -1],
-  ArrowDown: [0, 1],
-};
 const USUAL_PRESSURE = 0.5; // what a mouse says
 
 /** The mended picture, with the brush on it. */

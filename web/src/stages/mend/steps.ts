@@ -10,6 +10,14 @@ export interface Brush {
   strength: number;
 }
 
+/** Where arrow keys point. */
+export const ARROWS: Record<string, Point> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
 export const LEAST_RADIUS = 1;
 export const MOST_RADIUS = 400;
 /** As painters like it: soft, and not quite opaque. */
