@@ -18,7 +18,7 @@ export function Range({ label, value, least, most, step, told, onChange, compact
   const id = useId();
   return (
     <div
-      className={`grid items-center gap-2 ${compact ? "grid-cols-[4.6rem_minmax(0,1fr)_6.2rem]" : "grid-cols-[6.5rem_minmax(0,1fr)_5.5rem]"}`}
+      className={`grid items-center gap-2 ${compact ? "grid-cols-[4.6rem_minmax(2rem,1fr)_minmax(5.2rem,auto)]" : "grid-cols-[6.5rem_minmax(0,1fr)_5.5rem]"}`}
     >
       <label htmlFor={id}>{label}</label>
       <input

@@ -1,20 +1,16 @@
 import OpenSeadragon from "openseadragon";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef } from "react";
 import type { Mend } from "../../client/api";
 import type { Box } from "../../pictures/Viewer";
-import { all, type Item, items, removeOthers } from "./layers";
 import { paint, type Shown, STROKES } from "./painting";
-import { prefetch, type Tiles, type View } from "./pixels";
+import { prefetch, type View } from "./pixels";
 import { ARROWS, type Point } from "./steps";
-import { asSource, laid, marked, mended, merged } from "./tiles";
+import { laid } from "./tiles";
+import { type PictureProps, usePicture } from "./usePicture";
 
-export type Marks = "seams" | "clipped" | null;
-
-interface Props extends Shown {
-  marks: Marks;
-  /** The merge as it was. */
-  before: boolean;
-  goTo: Box | null;
+interface Props extends Shown, PictureProps {
+  /** A rung of the list is pointed at: it is tried where the brush was last. */
+  trying: boolean;
   /** Told what part of the picture is in view. */
   visible: React.RefObject<Box | null>;
   overlay: React.ReactNode;
@@ -28,175 +24,76 @@ interface Props extends Shown {
   onBrush: (by: { size?: number; softness?: number; strength?: number }) => void;
   onNudge: (by: Point) => void;
   onRung: (by: number) => void;
-  /** The pixels of this revision are in the picture. */
-  onShown: (revision: number) => void;
 }
 
 const USUAL_PRESSURE = 0.5; // what a mouse says
 
 /** The mended picture, with the brush on it. */
 export function Canvas(props: Props) {
-  const { mend, tool, brush, frame, pending, marks, alone, before, goTo, overlay, corner } = props;
-  const box = useRef<HTMLDivElement>(null);
+  const { mend, tool, brush, frame, pending, alone, before, overlay, corner } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const layer = useRef<SVGGElement>(null);
   const circle = useRef<SVGCircleElement>(null);
-  const [viewer, setViewer] = useState<OpenSeadragon.Viewer | null>(null);
-  const [loaded, setLoaded] = useState(false);
-  const [failed, setFailed] = useState(false);
-  const [zoom, setZoom] = useState<number | null>(null);
   const view = useRef<View>({ x: 0, y: 0, scale: 1, width: 0, height: 0 });
   const at = useRef<Point | null>(null);
+  const rested = useRef<Point | null>(null);
   const drag = useRef<{ path: Point[]; pressures: number[]; moving: boolean } | null>(null);
   const space = useRef(false);
   const now = useRef(props);
   now.current = props;
 
+  const { box, viewer, loaded, failed, zoom } = usePicture({
+    ...props,
+    onView: (shown) => {
+      view.current = shown;
+      now.current.visible.current = boxOf(shown, now.current.mend);
+      layer.current?.setAttribute("transform", `translate(${shown.x} ${shown.y}) scale(${shown.scale})`);
+      latest.current();
+    },
+    onShown: (revision) => {
+      props.onShown(revision);
+      latest.current();
+    },
+  });
   const redraw = () => {
     if (canvas.current)
-      paint(canvas.current, view.current, now.current, drag.current, viewerCanvas(), redraw);
+      paint(
+        canvas.current,
+        view.current,
+        now.current,
+        drag.current,
+        at.current ?? tried(),
+        viewerCanvas(),
+        redraw,
+      );
   };
+  /** Where the brush was last: a rung that is pointed at in the list is tried there. */
+  const tried = () => (now.current.trying ? rested.current : null);
   const latest = useRef(redraw);
   latest.current = redraw;
   const viewerCanvas = () => viewer?.drawer.canvas as HTMLCanvasElement | undefined;
 
-  useEffect(() => {
-    if (!box.current) return;
-    const made = OpenSeadragon({
-      element: box.current,
-      drawer: "canvas",
-      showNavigationControl: false,
-      minZoomImageRatio: 0.8,
-      maxZoomPixelRatio: 8,
-      visibilityRatio: 0.4,
-      animationTime: 0.2,
-      mouseNavEnabled: false,
-      keyboardNavEnabled: false,
-      imageSmoothingEnabled: true,
-      tileRetryMax: 5,
-      tileRetryDelay: 1500,
-    });
-    const follow = () => {
-      const item = made.world.getItemAt(0);
-      if (!item) return;
-      setZoom(item.viewportToImageZoom(made.viewport.getZoom(true)));
-      const origin = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(0, 0));
-      const one = item.imageToViewerElementCoordinates(new OpenSeadragon.Point(1, 0));
-      const size = made.viewport.getContainerSize();
-      view.current = { x: origin.x, y: origin.y, scale: one.x - origin.x, width: size.x, height: size.y };
-      const [left, top] = [Math.max(0, -origin.x), Math.max(0, -origin.y)].map(
-        (side) => side / view.current.scale,
-      ) as Point;
-      const content = item.getContentSize();
-      now.current.visible.current = {
-        x: left,
-        y: top,
-        width: Math.min(content.x, (size.x - origin.x) / view.current.scale) - left,
-        height: Math.min(content.y, (size.y - origin.y) / view.current.scale) - top,
-      };
-      layer.current?.setAttribute(
-        "transform",
-        `translate(${origin.x} ${origin.y}) scale(${view.current.scale})`,
-      );
-      latest.current();
-    };
-    made.addHandler("update-viewport", follow);
-    made.addHandler("tile-load-failed", () => setFailed(true));
-    setViewer(made);
-    return () => made.destroy();
-  }, []);
-
-  /** What shall be shown of each kind: what was wanted before may still be on its way. */
-  const wanted = useRef<Record<string, string>>({});
-  // The merge below, the mended picture on it, marks on top. What is shown anew comes over what was there, and what was
-  // there goes only when the new is whole: nothing flickers.
-  const shown = `${mend.id} ${mend.merge_id} ${mend.tiles.flat().join()}`;
-  useEffect(() => {
-    if (!viewer) return;
-    const { mend } = now.current;
-    const add = (called: string, source: Tiles, transparent: boolean, done: () => void) => {
-      const kind = called.split(" ")[0] ?? "";
-      wanted.current[kind] = called;
-      const there = items(viewer, called)[0];
-      if (there) {
-        // Gone back to before what came over it was whole: that must not come any more.
-        removeOthers(viewer, kind, there);
-        if (there.getFullyLoaded()) done();
-        return;
-      }
-      viewer.addTiledImage({
-        tileSource: asSource(source, transparent),
-        width: 1,
-        success: (event) => {
-          const item = (event as unknown as { item: Item }).item;
-          item.called = called;
-          if (wanted.current[kind] !== called) return viewer.world.removeItem(item);
-          const whole = () => {
-            if (!item.getFullyLoaded() || wanted.current[kind] !== called) return;
-            removeOthers(viewer, kind, item);
-            done();
-          };
-          item.addHandler("fully-loaded-change", whole);
-          whole();
-        },
-        error: () => setFailed(true),
-      });
-    };
-    add(`merge ${mend.merge_id}`, merged(mend), false, () => undefined);
-    add(`mended ${shown}`, mended(mend), false, () => {
-      setLoaded(true);
-      setFailed(false);
-      now.current.onShown(mend.revision);
-      latest.current();
-    });
-  }, [viewer, shown]);
-  useEffect(() => {
-    if (viewer && items(viewer, `mended ${shown}`).some((one) => one.getFullyLoaded()))
-      now.current.onShown(mend.revision);
-  }, [viewer, mend.revision, shown]);
-
-  useEffect(() => {
-    if (!viewer) return;
-    for (const item of all(viewer)) if (item.called?.startsWith("marks")) viewer.world.removeItem(item);
-    if (!marks) return;
-    viewer.addTiledImage({
-      tileSource: asSource(marked(now.current.mend, marks), true),
-      width: 1,
-      success: (event) => {
-        (event as unknown as { item: Item }).item.called = `marks ${shown}`;
-      },
-    });
-  }, [viewer, marks, shown]);
-
-  useEffect(() => {
-    if (!viewer) return;
-    for (const item of all(viewer)) if (item.called?.startsWith("mended")) item.setOpacity(before ? 0 : 1);
-    viewer.forceRedraw();
-  }, [viewer, before]);
-
-  useEffect(() => {
-    const item = viewer?.world.getItemAt(0);
-    if (!viewer || !item || !goTo) return;
-    const wanted = item.imageToViewportRectangle(goTo.x, goTo.y, goTo.width, goTo.height);
-    viewer.viewport.zoomTo(item.imageToViewportZoom(1 / window.devicePixelRatio));
-    viewer.viewport.panTo(wanted.getCenter());
-  }, [viewer, goTo]);
-
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is drawn on top follows all of these
-  useEffect(() => latest.current(), [pending, frame, alone, tool, brush, before]);
+  useEffect(
+    () => latest.current(),
+    [pending, frame, alone, tool, brush, before, props.preview, props.trying],
+  );
+  const { preview } = props;
   useEffect(() => {
-    if (frame !== null) prefetch(laid(now.current.mend, frame), view.current, () => latest.current());
-  }, [frame]);
+    if (preview !== null) prefetch(laid(now.current.mend, preview), view.current, () => latest.current());
+  }, [preview]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the circle follows the brush and the tool
-  useEffect(() => place(at.current), [brush, tool]);
+  useEffect(() => place(at.current), [brush, tool, props.trying]);
 
   const place = (point: Point | null) => {
     at.current = point;
-    const shows = point && STROKES.has(now.current.tool);
+    if (point) rested.current = point;
+    const shown = point ?? tried();
+    const shows = shown && STROKES.has(now.current.tool);
     circle.current?.setAttribute("visibility", shows ? "visible" : "hidden");
-    if (!point) return;
-    circle.current?.setAttribute("cx", String(point[0]));
-    circle.current?.setAttribute("cy", String(point[1]));
+    if (!shown) return;
+    circle.current?.setAttribute("cx", String(shown[0]));
+    circle.current?.setAttribute("cy", String(shown[1]));
     circle.current?.setAttribute("r", String(now.current.brush.radius));
   };
   const toPicture = (event: { clientX: number; clientY: number }): Point => {
@@ -218,7 +115,7 @@ export function Canvas(props: Props) {
     const point = toPicture(event);
     place(point);
     now.current.onPoint(inside(point, mend) ? point : null);
-    if (!drag.current) return;
+    if (!drag.current) return redraw();
     if (drag.current.moving) {
       viewer?.viewport.panBy(
         viewer.viewport.deltaPointsFromPixels(new OpenSeadragon.Point(-event.movementX, -event.movementY)),
@@ -293,6 +190,7 @@ export function Canvas(props: Props) {
         const [x, y] = at.current ?? middle();
         const step = Math.max(1, now.current.brush.radius / 2);
         place([x + arrow[0] * step, y + arrow[1] * step]);
+        redraw();
         now.current.onPoint(at.current);
         return true;
       }
@@ -350,6 +248,7 @@ export function Canvas(props: Props) {
         }}
         onPointerLeave={() => {
           place(null);
+          redraw();
           now.current.onPoint(null);
         }}
         onKeyDown={key}
@@ -390,6 +289,17 @@ export function Canvas(props: Props) {
       </div>
     </div>
   );
+}
+
+/** What of the picture is in view. */
+function boxOf({ x, y, scale, width, height }: View, { width_px, height_px }: Mend): Box {
+  const [left, top] = [Math.max(0, -x / scale), Math.max(0, -y / scale)];
+  return {
+    x: left,
+    y: top,
+    width: Math.min(width_px, (width - x) / scale) - left,
+    height: Math.min(height_px, (height - y) / scale) - top,
+  };
 }
 
 const inside = ([x, y]: Point, { width_px, height_px }: Mend) =>

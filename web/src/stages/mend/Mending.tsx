@@ -8,7 +8,7 @@ import type { Finished } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { useCommands } from "../../ui/commands";
 import { Failures } from "../../ui/Notice";
-import { Canvas, type Marks } from "./Canvas";
+import { Canvas } from "./Canvas";
 import { Dust } from "./Dust";
 import { GroundControls } from "./GroundControls";
 import { MendWork } from "./MendWork";
@@ -24,6 +24,7 @@ import { asSource, mended } from "./tiles";
 import { useChanges } from "./useChanges";
 import { useHere } from "./useHere";
 import { usePart } from "./usePart";
+import type { Marks } from "./usePicture";
 
 interface Props {
   mend: Mend;
@@ -45,6 +46,7 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
   const [brushed, setBrushed] = useState<Brushed>("sharpen");
   const [crop, setCrop] = useState<Box | null>(null);
   const [turn, setTurn] = useState(0);
+  const [tried, setTried] = useState<number | null>(null);
   const [marks, setMarks] = useState<Marks>(null);
   const [alone, setAlone] = useState(false);
   const [before, setBefore] = useState(false);
@@ -191,6 +193,7 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
         fromMerge={fromMerge}
         rung={rung}
         onFrame={choose}
+        onTry={setTried}
         onMerge={setFromMerge}
       />
     ),
@@ -285,6 +288,8 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
                 pending={changes.pending}
                 marks={marks}
                 alone={alone}
+                preview={tried ?? frame ?? here.frames[0]?.frame_id ?? null}
+                trying={tried !== null}
                 before={before}
                 goTo={goTo}
                 visible={visible}

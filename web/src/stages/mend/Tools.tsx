@@ -101,11 +101,23 @@ interface PaintProps {
   fromMerge: number | null;
   rung: (file: string) => string;
   onFrame: (id: number) => void;
+  /** A rung is pointed at, or none any more. */
+  onTry: (id: number | null) => void;
   onMerge: (id: number | null) => void;
 }
 
 /** Where paint comes from. */
-export function PaintFrom({ source, here, waiting, others, fromMerge, rung, onFrame, onMerge }: PaintProps) {
+export function PaintFrom({
+  source,
+  here,
+  waiting,
+  others,
+  fromMerge,
+  rung,
+  onFrame,
+  onTry,
+  onMerge,
+}: PaintProps) {
   return (
     <div className="space-y-1.5">
       {others.length > 0 && (
@@ -137,6 +149,10 @@ export function PaintFrom({ source, here, waiting, others, fromMerge, rung, onFr
                 type="button"
                 className="flex min-h-9 w-full items-baseline justify-between gap-1 border border-rule px-2 text-left hover:bg-amber-wash"
                 onClick={() => onFrame(one.frame_id)}
+                onPointerEnter={() => onTry(one.frame_id)}
+                onPointerLeave={() => onTry(null)}
+                onFocus={() => onTry(one.frame_id)}
+                onBlur={() => onTry(null)}
               >
                 <span>{rung(one.file)}</span>
                 <span className="text-[0.875rem] text-ink2">{percent(one.figure)}</span>
@@ -146,7 +162,8 @@ export function PaintFrom({ source, here, waiting, others, fromMerge, rung, onFr
         </ul>
       )}
       <p className="text-[0.875rem] text-ink2">
-        To leave a part soft, paint it from a rung in which it is out of focus.
+        To leave a part soft, paint it from a rung in which it is out of focus, or merge again with a sharp
+        range.
       </p>
     </div>
   );

@@ -25,6 +25,8 @@ export interface Shown {
   pending: Pending[];
   /** The frame alone. */
   alone: boolean;
+  /** The frame that the brush shows before it paints. */
+  preview: number | null;
 }
 
 export const STROKES: ReadonlySet<Tool> = new Set(["paint", "erase", "heal", "ground", "tone"]);
@@ -33,8 +35,9 @@ export const STROKES: ReadonlySet<Tool> = new Set(["paint", "erase", "heal", "gr
 export function paint(
   canvas: HTMLCanvasElement,
   view: View,
-  { mend, tool, brush, frame, fromMerge, healFrom, pending, alone }: Shown,
+  { mend, tool, brush, frame, fromMerge, healFrom, pending, alone, preview }: Shown,
   drag: { path: Point[]; moving: boolean } | null,
+  at: Point | null,
   picture: HTMLCanvasElement | undefined,
   later: () => void,
 ) {
@@ -68,6 +71,10 @@ export function paint(
                 : null;
     if (from) strokes.push({ id: -1, path: drag.path, brush, from });
     else if (tool !== "paint") shade(context, drag.path, brush, view);
+  }
+  if (!drag && at && tool === "paint" && (preview !== null || fromMerge !== null)) {
+    const from = preview === null && fromMerge !== null ? { merge: fromMerge } : { frame: preview ?? 0 };
+    strokes.push({ id: -1, path: [at], brush, from });
   }
   for (const one of strokes) lay(context, one, mend, view, picture, later);
   if (tool === "heal" && healFrom) {
