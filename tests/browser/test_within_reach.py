@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.launch.serve import SOURCE
-from amber_ladder.work import cabinet, plan, rigs
+from amber_ladder.work import cabinet, mend, plan, rigs
 from amber_ladder.work.rigs import scales
 from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
@@ -113,7 +113,10 @@ class Chosen(PageTest):
 
     def test_3_nothing_is_cut_off_or_covered_in_any_window(self) -> None:
         page = self.page
-        pages = ["/", "/rigs", "/nowhere", *(f"/stacks/{self.first.id}/{one}" for one in ("plan", "merge", "record"))]
+        take = plan.read_stack(self.first.id).takes[1]
+        mend.begin(take.merges[0].id, mend.MendEntry())
+        stages = [f"/stacks/{self.first.id}/{one}" for one in ("plan", "merge", f"mend?take={take.id}", "record")]
+        pages = ["/", "/rigs", "/nowhere", *stages]
         for width, height, text in SIZES:
             page.set_viewport_size({"width": width, "height": height})
             for where in (*pages, f"/stacks/{self.first.id}/shoot"):
@@ -124,6 +127,9 @@ class Chosen(PageTest):
                     page.wait_for_load_state("load")
                     if where.endswith("shoot"):
                         expect(page.get_by_role("img", name="Live view")).to_be_visible()
+                    elif "/mend" in where:
+                        expect(page.locator("[data-loaded=true]")).to_be_visible()
+                        expect(page.get_by_role("button", name="Write the mended picture")).to_be_visible()
                     else:
                         expect(page.locator("main")).not_to_contain_text(re.compile("^$|Fetching|Opening"))
                     self.assertEqual(page.evaluate(BOXES), [])

@@ -15,16 +15,17 @@ from pydantic import TypeAdapter
 
 from amber_ladder.core.frames import no_progress
 from amber_ladder.errors import BadInput, Conflict, NotFound, Stale
+from amber_ladder.formats.development_json import DevelopmentJson
 from amber_ladder.formats.mend_json import StepJson, StepsJson
 from amber_ladder.settings import settings
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.work import deeds, mend, plan
+from amber_ladder.work import deeds, mend, plan, sort
 from amber_ladder.work.mend import desk
 from amber_ladder.work.mend.mends import shown
 from amber_ladder.work.on_disk.mending import mend_folder
 from amber_ladder.work.stack.views import MergeView, TakeView
 from tests.support.station import database
-from tests.support.takes import folder_of, have_done, merged, shot_stack
+from tests.support.takes import folder_of, have_done, merged, new_stack, shot_stack, take_of
 
 _STEP: TypeAdapter[StepJson] = TypeAdapter(StepJson)
 STROKE = {"kind": "from_frame", "path": [[200, 150], [230, 160]], "radius_px": 14}
@@ -265,3 +266,35 @@ class Mended(unittest.TestCase):
             mend.read(view.id)
         deeds.restore(gone.id)
         self.assertEqual(mend.read(view.id), view)
+
+
+class Developed(unittest.TestCase):
+    def test_a_developed_take_is_mended_in_16_bits_and_frames_are_developed_again_where_they_are_gone(self) -> None:
+        shot = shot_stack("MEND-1")
+        take_id = take_of(new_stack("MEND-16", far_um=700), shot.takes[0].frames[6:16])
+        sort.set_development(take_id, sort.DevelopmentEntry(development=DevelopmentJson(exposure_stops=-1.0)))
+        done = merged(take_id)
+        composite = tifffile.imread(folder_of(done) / "composite.tif")
+        self.assertEqual(composite.dtype, np.uint16)
+        view = mend.begin(done.id, mend.MendEntry())
+        self.assertEqual(view.bits, 16)
+        kept = list(FrameStore(settings().data).developed_folder().glob("*.tif"))
+        self.assertGreaterEqual(len(kept), 10)
+        before = {path.name: path.read_bytes() for path in kept}
+        for path in kept:
+            path.unlink()  # as if room had been needed
+        file = done.report["frames_used"][2]  # type: ignore[index]
+        step = _STEP.validate_python({**STROKE, "file": file, "strength": 1, "softness": 0})
+        view = mend.add_step(view.id, mend.StepEntry(revision=view.revision, step=step))
+        again = list(FrameStore(settings().data).developed_folder().glob("*.tif"))
+        self.assertEqual([path.read_bytes() == before[path.name] for path in again], [True])  # that one alone
+        mend.finish(view.id)
+        written = mend.read(view.id).mended
+        assert written is not None
+        have_done(written.task.id)
+        folder = FrameStore(settings().data).product_folder(written.id)
+        picture, kinds = tifffile.imread(folder / "composite.tif"), tifffile.imread(folder / "changed.tif")
+        self.assertEqual(picture.dtype, np.uint16)
+        np.testing.assert_array_equal(picture[kinds == 0], composite[kinds == 0])
+        # What was painted is the frame's own tones, not 8 bits of them.
+        self.assertGreater(len(np.unique(picture[kinds == 1] & 0xFF)), 100)

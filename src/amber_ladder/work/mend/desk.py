@@ -6,7 +6,7 @@ import tempfile
 import threading
 import weakref
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
@@ -15,7 +15,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.frames import no_progress
 from amber_ladder.core.mending import TILE_PX, Box, Healed, Layer, Mended, Source, shown_in
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.mend_json import Brushed, CropStep, Dust, Heal, Sharpen, StepJson, Stroke
@@ -26,9 +25,9 @@ from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product
 from amber_ladder.work.mend.history import as_json
-from amber_ladder.work.merge.developed import needs_development
+from amber_ladder.work.merge.developed import DevelopedFrames, needs_development
 from amber_ladder.work.merge.merges import KIND as MERGE
-from amber_ladder.work.merge.merges import developed_frames, series_of
+from amber_ladder.work.merge.merges import series_of
 from amber_ladder.work.on_disk.mend_dust import Rack
 from amber_ladder.work.on_disk.mend_layers import LayerMaker
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
@@ -70,7 +69,7 @@ _PICTURES = _Pictures()
 class Opened:
     """One merge on the desk. Safe for several threads."""
 
-    def __init__(self, merge: MergeResult, frames: dict[str, Path], rack: Rack | None) -> None:
+    def __init__(self, merge: MergeResult, frames: Mapping[str, Path], rack: Rack | None) -> None:
         self.merge = merge
         self.maker = LayerMaker(merge, frames, merges=merge_folder, rack=rack, read=_PICTURES.read)
         self.whole = Box(0, 0, merge.composite.shape[1], merge.composite.shape[0])
@@ -215,7 +214,7 @@ class _Desk:
             rack = rack_of(session, merge_id)
             ready = (rack.id, rack.report) if rack and rack.report else None
         key = merge_id, ready is not None
-        with self._opening:  # developing frames may take a while: once is enough
+        with self._opening:  # once is enough
             found = self._found(key) or _open(merge_id, ready)
             with self._lock:
                 self._open[key] = found
@@ -244,24 +243,17 @@ def rack_of(session: Session, merge_id: int) -> Product | None:
     return found[-1] if found else None
 
 
-def frame_files(session: Session, merge: Product) -> dict[str, Path]:
-    """Where the frames of a merge lie, by name; developed ones are not made yet."""
-    store = FrameStore(settings().data)
-    return {frame.name: store.place(frame.sha256, frame.suffix) for frame in merge.take.frames}
-
-
-def merged_frames(merge_id: int, progress: Callable[[str, int, int], None] = no_progress) -> dict[str, Path]:
-    """Where the frames of a merge lie as they were merged, by name: developed now if need be. Raises NotFound."""
+def merged_frames(merge_id: int) -> Mapping[str, Path]:
+    """Where the frames of a merge lie as they were merged, by name; developed when asked for. Raises NotFound."""
     store = FrameStore(settings().data)
     with transaction() as session:
         merge = stacks.get_product(session, merge_id, MERGE)
-        files = frame_files(session, merge)
         development = merge.sorting.development if merge.sorting else None
-        if not needs_development(list(files.values()), development):
-            return files
-        series = series_of(store, merge)
-    frames = developed_frames(store, series, progress)
-    return {name: frames.path(place) for place, name in enumerate(frames.names)}
+        found = {frame.name: store.place(frame.sha256, frame.suffix) for frame in merge.take.frames}
+        if not needs_development(list(found.values()), development):
+            return found
+        originals = series_of(store, merge).originals
+    return DevelopedFrames(store, originals, development)
 
 
 def _open(merge_id: int, ready: tuple[int, dict[str, Any]] | None) -> Opened:

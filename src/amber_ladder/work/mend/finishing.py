@@ -58,7 +58,7 @@ def _mend(task_id: int, progress: Progress) -> Finish:
         ready = (rack.id, rack.report) if rack and rack.report else None
     merge = read_merge(store.product_folder(merge_id))
     dust = read_rack(store.product_folder(ready[0]), ready[1]) if ready else None
-    maker = LayerMaker(merge, merged_frames(merge_id, progress), merges=merge_folder, rack=dust)
+    maker = LayerMaker(merge, merged_frames(merge_id), merges=merge_folder, rack=dust)
     steps = StepsJson.model_validate({"steps": told["steps"]}).steps
     report = write_mended(merge, maker, steps, store.product_folder(product_id), progress)
 
@@ -72,6 +72,6 @@ def _mend(task_id: int, progress: Progress) -> Finish:
 
 MENDING = LongWork(
     MENDED,
-    {"develop": (0.0, 0.1), "dust": (0.1, 0.1), "cut": (0.2, 0.4), "mend": (0.6, 0.4)},
+    {"dust": (0.0, 0.2), "cut": (0.2, 0.4), "mend": (0.6, 0.4)},
     by_worker=_mend,
 )

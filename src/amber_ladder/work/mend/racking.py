@@ -28,9 +28,7 @@ def _rack(task_id: int, progress: Progress) -> Finish:
         rack_id, merge_id = rack.id, rack.parent_id
     assert merge_id is not None, "every rack is one of a merge"
     store = FrameStore(settings().data)
-    report = make_rack(
-        store.product_folder(merge_id), merged_frames(merge_id, progress), store.product_folder(rack_id), progress
-    )
+    report = make_rack(store.product_folder(merge_id), merged_frames(merge_id), store.product_folder(rack_id), progress)
 
     def keep(session: Session) -> None:
         rack = stacks.get_product(session, rack_id, RACK)
@@ -39,4 +37,4 @@ def _rack(task_id: int, progress: Progress) -> Finish:
     return keep
 
 
-RACKING = LongWork(RACK, {"develop": (0.0, 0.1), "detail": (0.1, 0.5), "dust": (0.6, 0.4)}, by_worker=_rack)
+RACKING = LongWork(RACK, {"detail": (0.0, 0.6), "dust": (0.6, 0.4)}, by_worker=_rack)

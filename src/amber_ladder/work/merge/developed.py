@@ -3,7 +3,7 @@
 import json
 import os
 import secrets
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from hashlib import sha256
@@ -72,38 +72,62 @@ def developer_for(frames: Sequence[OneFrame], development: dict[str, Any] | None
     return Developer(told, settings, (red, green, blue), orientation=_AS_IT_LIES)
 
 
+class DevelopedFrames(Mapping[str, Path]):
+    """Frames by name as they are merged, in 16 bits: each is developed when it is asked for and not kept already.
+
+    Raises BadInput, UnreadablePicture for settings and frames that cannot be used; StorageFull.
+    """
+
+    def __init__(self, store: FrameStore, frames: Sequence[OneFrame], development: dict[str, Any] | None) -> None:
+        self._developer = developer_for(frames, development)
+        asked = development or DevelopmentJson().model_dump(mode="json")
+        settings = [_DEVELOPED_AS, asked, self._developer.multipliers]
+        self._folder = store.developed_folder()
+        self._frames = {frame.name: (frame, self._target(frame, settings)) for frame in frames}
+
+    def _target(self, frame: OneFrame, settings: list[Any]) -> Path:
+        return self._folder / f"{sha256(json.dumps([frame.sha256, *settings]).encode()).hexdigest()}.tif"
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._frames)
+
+    def __len__(self) -> int:
+        return len(self._frames)
+
+    def __getitem__(self, name: str) -> Path:
+        frame, target = self._frames[name]
+        if target.exists():
+            os.utime(target)  # what was used last is kept longest
+            return target
+        scratch = self._folder / f".{secrets.token_hex(8)}.tif"
+        try:
+            self._developer.write(frame.undeveloped(), scratch)
+            scratch.replace(target)
+        finally:
+            scratch.unlink(missing_ok=True)
+        return target
+
+    def prune(self) -> None:
+        """Remove what was used longest ago, beyond the room that developed frames may take; these stay."""
+        _prune(self._folder, {target for _, target in self._frames.values()})
+
+
 def developed(
     store: FrameStore, frames: Sequence[OneFrame], development: dict[str, Any] | None, progress: Progress
 ) -> StoredFrames:
     """These frames developed, in 16 bits. Raises BadInput, UnreadablePicture, StorageFull."""
-    developer = developer_for(frames, development)
-    asked = development or DevelopmentJson().model_dump(mode="json")
-    settings = [_DEVELOPED_AS, asked, developer.multipliers]
-    folder = store.developed_folder()
-    targets = [folder / f"{sha256(json.dumps([frame.sha256, *settings]).encode()).hexdigest()}.tif" for frame in frames]
-    done = 0
+    made = DevelopedFrames(store, frames, development)
+    names = [frame.name for frame in frames]
+    paths = []
     progress("develop", 0, len(frames))
-
-    def make(pair: tuple[OneFrame, Path]) -> None:
-        frame, target = pair
-        if target.exists():
-            os.utime(target)  # what was used last is kept longest
-            return
-        scratch = folder / f".{secrets.token_hex(8)}.tif"
-        try:
-            developer.write(frame.undeveloped(), scratch)
-            scratch.replace(target)
-        finally:
-            scratch.unlink(missing_ok=True)
-
     with ThreadPoolExecutor(max_workers=_THREADS) as pool:
-        for _ in pool.map(make, zip(frames, targets, strict=True)):
-            done += 1
-            progress("develop", done, len(frames))
-    _prune(folder, set(targets))
+        for path in pool.map(made.__getitem__, names):
+            paths.append(path)
+            progress("develop", len(paths), len(frames))
+    made.prune()
     first = frames[0]
     info = PictureInfo("TIFF", first.width_px, first.height_px, 16, None)
-    return StoredFrames(targets, [frame.name for frame in frames], info)
+    return StoredFrames(paths, names, info)
 
 
 def _prune(folder: Path, used: set[Path]) -> None:

@@ -21,7 +21,6 @@ interface Spot {
 }
 
 const PHASES: Record<string, string> = {
-  develop: "Developing the frames",
   detail: "Looking where each frame is sharp",
   dust: "Looking for dust on the sensor",
 };

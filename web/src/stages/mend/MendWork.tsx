@@ -24,7 +24,6 @@ interface Props {
 }
 
 const PHASES: Record<string, string> = {
-  develop: "Developing the frames",
   dust: "Replacing dust",
   cut: "Cutting out what was painted",
   mend: "Writing the picture",
@@ -64,7 +63,7 @@ export function MendWork({ mend, stack, take, finished, visible, onMend }: Props
           to="/stacks/$stackId/$stage"
           params={{ stackId: String(stack.id), stage: "record" }}
           search
-          className="underline underline-offset-3"
+          className="inline-flex min-h-7 items-center underline underline-offset-3"
         >
           in the record
         </Link>
