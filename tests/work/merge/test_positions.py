@@ -9,8 +9,10 @@ import tifffile
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work import ledger, merge, plan, record, tasks
+from amber_ladder.work.practice import takes
 from amber_ladder.work.stack.views import MergeView, StackView, TakeView
-from tests.support.takes import folder_of, merged, new_stack, shot_stack, take_of
+from tests.support.station import database
+from tests.support.takes import folder_of, have_done, merged, new_stack, shot_stack, take_of
 
 
 def depth_of(done: Any) -> np.ndarray:
@@ -83,6 +85,29 @@ class Order(unittest.TestCase):
             self.assertEqual((one.settings["method"], one.version is not None), ("select", True))
             self.assertEqual(one.files, ["composite.tif", "depth.tif", "depth_u.tif", "report.json"])
             self.assertEqual(one.task.stack_id, self.stack.id)
+
+
+class Fine(unittest.TestCase):
+    def test_a_rung_less_in_a_very_fine_ladder_is_no_gap_and_three_are(self) -> None:
+        """Frames 0.4 of the sharp depth apart: without one, sharp depths still meet; without three, they don't."""
+        database()
+        stack = new_stack("POS-FINE", far_um=250, overlap=0.6)
+        begun = takes.begin_take(stack.id, "moss-capsule")
+        assert begun.task is not None
+        have_done(begun.task.id)
+        frames = plan.read_stack(stack.id).takes[0].frames
+        whole = merged(begun.id)
+        assert whole.report is not None
+        share = [whole.report["share"][frame.name] for frame in frames]
+        most = max(range(3, len(frames) - 3), key=lambda at: sum(share[at - 1 : at + 2]))
+
+        def found(left_out: int) -> list[str]:
+            kept = [*frames[: most - left_out // 2], *frames[most - left_out // 2 + left_out :]]
+            report = merged(take_of(stack, kept)).report
+            assert report is not None
+            return [one["kind"] for one in report["findings"] if one["kind"] == "gap"]
+
+        self.assertEqual((found(1), found(3)), ([], ["gap"]))
 
 
 class Unknown(unittest.TestCase):

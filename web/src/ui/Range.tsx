@@ -33,7 +33,7 @@ export function Range({ label, value, least, most, step, told, onChange, compact
         onChange={(event) => onChange(Number(event.target.value))}
         onDoubleClick={() => onChange(0)}
       />
-      <output htmlFor={id} className="text-right whitespace-nowrap">
+      <output htmlFor={id} className={`whitespace-nowrap text-right ${compact ? "text-[0.875rem]" : ""}`}>
         {told}
       </output>
     </div>

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -186,6 +186,8 @@ def merge_frames(
     found = next((one for one in taken_over if one and one.growth.within(growth) == one.growth), None) or survey(
         frames, **reckoned_from, growth=growth, progress=progress
     )
+    if optics and depths_um is not None:
+        found = replace(found, gaps=_where_nothing_is_sharp(found, depths_um, optics.sharp_depth_um.total))
     at, unit = _frame_depths(found, settings, depths_um)
     give_back()  # what looking at the frames took: merging them is the peak
     merged = merge(frames, found, style_of(found, settings, depths_um), progress=progress)
@@ -224,6 +226,11 @@ def merge_frames(
             write_survey(scratch / SURVEY, found, key)
     progress("save", 1, 1)
     return report
+
+
+def _where_nothing_is_sharp(found: Survey, depths_um: Sequence[float], sharp_um: float) -> tuple[tuple[int, int], ...]:
+    """Gaps between frames whose sharp depths do not meet: a rung less in a very fine ladder is no loss."""
+    return tuple((one, two) for one, two in found.gaps if abs(depths_um[two] - depths_um[one]) > sharp_um)
 
 
 def grows_by_optics(rig: Rig, *, focus_ring: bool | None) -> Grows | None:
