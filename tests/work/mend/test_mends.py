@@ -218,12 +218,16 @@ class Mended(unittest.TestCase):
 
     def test_what_cannot_be_done_is_named_and_changes_nothing(self) -> None:
         view = self.begun()
+        # Another take of the same field: its frames have the same names and sizes.
+        again = take_of(new_stack("MEND-OTHER", far_um=700), self.take.frames[:8])
+        another = merged(again).id
         for words, step in (
             ("is not among the frames", {**STROKE, "file": "nobody.jpg"}),
             ("lies outside", {**STROKE, "path": [[5000, 5000]], "file": self.file(4)}),
             ("beyond the picture", {"kind": "heal", "path": [[100, 90]], "radius_px": 9, "from": [-90, 0]}),
             ("no merge of this station", {"kind": "from_merge", "merge": "..", "path": [[9, 9]], "radius_px": 9}),
-            ("is not the result of a merge", {"kind": "from_merge", "merge": "99", "path": [[9, 9]], "radius_px": 9}),
+            ("no merge of this station", {"kind": "from_merge", "merge": "99", "path": [[9, 9]], "radius_px": 9}),
+            ("one of another take", {"kind": "from_merge", "merge": str(another), "path": [[9, 9]], "radius_px": 9}),
             ("beyond the picture", {"kind": "crop", "x": 0, "y": 0, "width": 9000, "height": 10}),
             ("name a frame", {**STROKE, "file": "best"}),
         ):

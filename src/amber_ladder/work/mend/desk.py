@@ -16,7 +16,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.mending import TILE_PX, Box, Healed, Layer, Mended, Source, shown_in
-from amber_ladder.errors import BadInput
 from amber_ladder.formats.mend_json import Brushed, CropStep, Dust, Heal, Sharpen, StepJson, Stroke
 from amber_ladder.formats.pictures import read_picture
 from amber_ladder.settings import settings
@@ -264,9 +263,7 @@ def _open(merge_id: int, ready: tuple[int, dict[str, Any]] | None) -> Opened:
 
 
 def merge_folder(name: str) -> Path:
-    """Where another merge lies; in the application, merges are called by their number. Raises BadInput."""
-    if not name.isdecimal():
-        raise BadInput(f"{name} is no merge of this station: name one by its number")
+    """Where another merge lies; in the application, merges are called by their number."""
     return FrameStore(settings().data).product_folder(int(name))
 
 

@@ -7,8 +7,8 @@ from typing import Annotated, Any
 from pydantic import Field, StringConstraints
 
 from amber_ladder.core.optics import airy_blur, resolve
-from amber_ladder.errors import BadInput, Conflict, Stale
-from amber_ladder.formats.mend_json import BEST, CropStep, Dust, FromFrame, StepJson
+from amber_ladder.errors import BadInput, Conflict, NotFound, Stale
+from amber_ladder.formats.mend_json import BEST, CropStep, Dust, FromFrame, FromMerge, StepJson
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import mends, stacks, tasks
 from amber_ladder.store.database import Session, transaction
@@ -151,22 +151,24 @@ def read(mend_id: int) -> MendView:
 
 def add_step(mend_id: int, entry: StepEntry) -> MendView:
     """Lay one more step on. Raises NotFound, BadInput where it cannot be done, Conflict, and Stale."""
-    there, _, steps = _read_steps(mend_id, entry.revision)
+    there, take_id, steps = _read_steps(mend_id, entry.revision)
     if isinstance(entry.step, CropStep):
         before = next((one for one in steps if isinstance(one.step, CropStep)), None)
         if before:  # a picture has one crop: the later one takes the place of the earlier
-            return _changed(mend_id, entry.revision, setting(before.number, entry.step, _said(there, entry.step)))
-    return _changed(mend_id, entry.revision, adding(entry.step, _said(there, entry.step)))
+            return _changed(
+                mend_id, entry.revision, setting(before.number, entry.step, _said(there, take_id, entry.step))
+            )
+    return _changed(mend_id, entry.revision, adding(entry.step, _said(there, take_id, entry.step)))
 
 
 def change_step(mend_id: int, number: int, entry: StepEntry) -> MendView:
     """Put another step in the place of one: nudged, switched off or on, set otherwise. Raises as adding one does."""
-    there, _, steps = _read_steps(mend_id, entry.revision)
+    there, take_id, steps = _read_steps(mend_id, entry.revision)
     if not 0 <= number < len(steps):
         raise BadInput(f"there is no step {number + 1}: load the page again", field="number")
     if steps[number].step.kind != entry.step.kind:
         raise BadInput("a step cannot become one of another kind: add a new one", field="step")
-    said = steps[number].said if entry.step.off else _said(there, entry.step)
+    said = steps[number].said if entry.step.off else _said(there, take_id, entry.step)
     return _changed(mend_id, entry.revision, setting(number, entry.step, said))
 
 
@@ -239,7 +241,7 @@ def copy(mend_id: int, entry: CopyEntry) -> MendView:
     anew = []
     for number, one in enumerate(kept(changes), 1):
         try:
-            anew.append(adding(one.step, one.said if one.step.off else _said(there, one.step)))
+            anew.append(adding(one.step, one.said if one.step.off else _said(there, merge.take_id, one.step)))
         except (BadInput, Conflict) as error:
             raise BadInput(f"step {number} ({one.step.kind}): {error}", field="merge_id") from error
     with transaction() as session:
@@ -273,24 +275,38 @@ def shown(mend_id: int) -> tuple[Opened, list[StepJson]]:
 
 
 def _read_steps(mend_id: int, revision: int) -> tuple[Opened, int, list[Kept]]:
+    """The merge, opened; the take; and the steps so far. Raises NotFound, Stale."""
     with transaction() as session:
         mend = mends.get(session, mend_id)
         if mend.revision != revision:
             raise Stale(mend.name)
-        merge_id, steps = mend.merge_id, kept(mends.counted_changes(session, mend))
-    return opened(merge_id), merge_id, steps
+        merge_id, take_id, steps = mend.merge_id, mend.take_id, kept(mends.counted_changes(session, mend))
+    return opened(merge_id), take_id, steps
 
 
-def _said(there: Opened, step: StepJson) -> dict[str, Any]:
+def _said(there: Opened, take_id: int, step: StepJson) -> dict[str, Any]:
     """What is to be said of a step; it is made ready here, outside of any transaction. Raises BadInput, Conflict."""
     if isinstance(step, FromFrame) and step.file == BEST:
         raise BadInput("name a frame: the best one is proposed, not painted from unseen", field="step.file")
     if isinstance(step, Dust) and not there.has_rack:
         raise Conflict("the frames are still being looked at: dust can be replaced once that is done")
+    if isinstance(step, FromMerge):
+        _check_take(step, take_id)
     there.maker.checked(step)
     if isinstance(step, CropStep):
         return {"lost": round(1 - step.width * step.height / (there.whole.right * there.whole.bottom), 4)}
     return there.made(step)[1]
+
+
+def _check_take(step: FromMerge, take_id: int) -> None:
+    """Frames of other takes have the same names: only the station knows which take a merge is one of."""
+    with transaction() as session:
+        try:
+            merge = stacks.get_product(session, int(step.merge), MERGE)
+        except (NotFound, ValueError) as error:
+            raise BadInput(f"{step.merge} is no merge of this station: name one by its number") from error
+        if merge.take_id != take_id:
+            raise BadInput("that merge is one of another take: paint from one of the same frames", field="step.merge")
 
 
 def _changed(mend_id: int, revision: int, change: dict[str, Any]) -> MendView:
