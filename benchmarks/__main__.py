@@ -15,7 +15,7 @@ BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
 NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
-         "check", "sorting", "mend")  # fmt: skip
+         "check", "sorting", "mend", "brush")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -54,6 +54,8 @@ def main(names: list[str]) -> int:
         _sorting()
     if "mend" in wanted:
         _mends()
+    if "brush" in wanted:
+        _brush()
     if "memory-large" in wanted:
         _large()
     if set(wanted) & {*BOUNDS, "patch", "memory", "workers"}:
@@ -77,6 +79,17 @@ def _mends() -> None:
     from benchmarks.mending import main as mend
 
     mend(measure)
+
+
+def _brush() -> None:
+    from benchmarks.brush import measure as measure_brush  # starts a server, a worker and a browser
+
+    floor_ms, move_ms, stroke_ms = measure_brush()
+    print(f"floor: a frame of the page with nothing to draw: {floor_ms:.1f} ms")
+    print(f"a move of the brush at 24 MP: {move_ms / floor_ms:.1f} × the floor ({move_ms:.0f} ms; to hold: 50 ms)")
+    print(
+        f"from letting it go to the computed tiles: {stroke_ms / floor_ms:.1f} × ({stroke_ms:.0f} ms; to hold: 300 ms)"
+    )
 
 
 def _quality(*, large: bool) -> None:
