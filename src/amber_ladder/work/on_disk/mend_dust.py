@@ -20,9 +20,13 @@ class Rack:
 
     def without(self, keep: Sequence[int]) -> "Rack":
         """The same, but for the spots of these numbers: they are left as they are."""
-        spots = [{**one, "replaced": one["replaced"] and one["number"] not in keep} for one in self.spots]
-        cleaned = tuple(one for one in self.cleaned if one.spot not in keep)
-        return Rack(cleaned, tuple(spots), self.widest_told_px)
+        spots = tuple(_left(one) if one["number"] in keep else one for one in self.spots)
+        return Rack(tuple(one for one in self.cleaned if one.spot not in keep), spots, self.widest_told_px)
+
+
+def _left(spot: dict[str, Any]) -> dict[str, Any]:
+    """A spot of which nothing is replaced."""
+    return {**{name: spot[name] for name in ("number", "x", "y", "radius_px")}, "replaced": False}
 
 
 def spot_json(number: int, spot: Spot, done: Cleaned | None, files: Sequence[str]) -> dict[str, Any]:

@@ -50,7 +50,7 @@ def read_details(folder: Path) -> NDArray[np.float16]:
     """What make_rack wrote of the frames' detail, read as it is needed. Raises BadInput where it is not there."""
     try:
         return np.asarray(np.load(folder / "detail.npy", mmap_mode="r"))
-    except (OSError, ValueError) as error:
+    except Exception as error:  # readers raise whatever a damaged file leads them to
         raise BadInput("what was looked up of the frames is gone from the disk: begin a new mend") from error
 
 
@@ -66,7 +66,7 @@ def read_rack(folder: Path, report: Mapping[str, Any]) -> Rack:
                 )
                 for number, head in enumerate(heads)
             )  # fmt: skip
-    except (OSError, ValueError, KeyError) as error:
+    except Exception as error:  # readers raise whatever a damaged file leads them to
         raise BadInput("what was looked up of the dust is gone from the disk: begin a new mend") from error
     return Rack(cleaned, tuple(report["spots"]), report["widest_told_px"])
 
