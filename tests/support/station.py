@@ -48,6 +48,10 @@ def _end(station: Station, folder: Path) -> None:
 
     engine().dispose()
     station.stop()
+    for log in sorted((folder / "logs").glob("server.log")):
+        # Whoever reads a test that failed for it has nothing else: the folder goes.
+        said = [line for line in log.read_text(errors="replace").splitlines() if "the database:" in line]
+        print(*said[:3], sep="\n", end="\n" if said else "")
     shutil.rmtree(folder, ignore_errors=True)
 
 

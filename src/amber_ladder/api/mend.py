@@ -3,7 +3,7 @@
 import json
 from typing import Annotated
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Query
 from fastapi.responses import FileResponse, Response
 
 from amber_ladder.api.bodies import KEEP
@@ -93,9 +93,8 @@ def steps_json(mend_id: int) -> Response:
 
 
 @router.get("/mends/{mend_id}/before-after.png", response_class=Response)
-def before_and_after(mend_id: int, x_px: int, y_px: int, width_px: int, height_px: int) -> Response:
+def before_and_after(mend_id: int, entry: Annotated[mend.SideEntry, Query()]) -> Response:
     """A part as merged and as mended, side by side."""
-    entry = mend.SideEntry(x_px=x_px, y_px=y_px, width_px=width_px, height_px=height_px)
     headers = {"Content-Disposition": 'attachment; filename="before-after.png"', **_NOW_ONLY}
     return Response(mend.before_and_after(mend_id, entry), media_type="image/png", headers=headers)
 

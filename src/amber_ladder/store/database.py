@@ -48,7 +48,7 @@ def transaction() -> Iterator[Session]:
     except OperationalError as error:
         if isinstance(error.orig, DiskFull):
             raise StorageFull(_NO_ROOM) from error
-        log.warning("the database: %s", error.orig)
+        log.info("the database: %s", error.orig)
         if isinstance(error.orig, DeadlockDetected):
             raise Conflict(
                 "somebody changed the same at this very moment, and nothing was changed: try again"
@@ -60,7 +60,7 @@ def transaction() -> Iterator[Session]:
         raise BadInput("this text holds a character that cannot be kept (NUL): take it out") from error
     except DBAPIError as error:
         if error.connection_invalidated:
-            log.warning("the database: %s", error.orig)
+            log.info("the database: %s", error.orig)
             raise DatabaseAway(AWAY) from error
         raise
 
