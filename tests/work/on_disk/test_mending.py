@@ -153,6 +153,14 @@ class Mending(unittest.TestCase):
         off = np.minimum(*(np.hypot(*(changed - at).T) for at in (inside, outside)))
         self.assertLessEqual(float(off.max()), 12.0)
 
+    def test_a_ground_farther_than_anything_known_says_so(self) -> None:
+        near, far = (
+            self.mend({"kind": "ground", "farther_than_um": um}, out=self.out.with_name(f"ground{um:g}"))["steps"][0]
+            for um in (120.0, 90_000.0)
+        )
+        self.assertNotIn("note", near)
+        self.assertIn("nothing is known to lie farther than 90000 µm", far["note"])
+
     def test_dust_and_ground_are_told_from_frames_and_depth(self) -> None:
         report = self.mend({"kind": "dust"}, {"kind": "ground", "farther_than_um": 120.0, "to": [0.2, 0.2, 0.2]})
         self.assertEqual(report["steps"][0]["spots"], [])  # a clean sensor

@@ -41,6 +41,16 @@ class Grounds:
         tone = _TONES[step.to] if isinstance(step.to, str) else step.to
         return Grounded(np.load(file, mmap_mode="r"), tone)
 
+    def said(self, step: Ground) -> dict[str, Any]:
+        """What is to be known of a ground: whether anything is known to lie so far."""
+        if step.farther_than_um is None:
+            return {}
+        depth = np.asarray(read_depth(self._merge.folder / "depth.tif"))
+        if (depth[np.isfinite(depth)] > step.farther_than_um).any():
+            return {}
+        return {"note": f"nothing is known to lie farther than {step.farther_than_um:g} µm: what shows nothing in any "
+                        "frame was taken for ground"}  # fmt: skip
+
     def _found(self, step: Ground) -> NDArray[np.float32]:
         key = (step.like, step.farther_than_um, step.feather_px)
         if self._last is None or self._last[0] != key:

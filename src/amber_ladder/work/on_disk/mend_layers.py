@@ -222,7 +222,7 @@ class LayerMaker:
                 replaced, said = self._cleaned(step, progress)
                 return [Laid(one.box, one.pixels, one.share, Kind.DUST) for one in replaced], said
             case Ground():
-                return [self._grounds.layer(step, path)], {}
+                return [self._grounds.layer(step, path)], self._grounds.said(step)
             case CropStep():
                 return [], {}  # is cut from what the layers give
 

@@ -7,7 +7,7 @@ import { type Box, Viewer } from "../../pictures/Viewer";
 import type { Finished } from "../../specimen/stack";
 import { Button } from "../../ui/Button";
 import { useCommands } from "../../ui/commands";
-import { Failures } from "../../ui/Notice";
+import { Failures, Notice } from "../../ui/Notice";
 import { Canvas } from "./Canvas";
 import { Dust } from "./Dust";
 import { GroundControls } from "./GroundControls";
@@ -64,7 +64,7 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
   const chosen = rack.find((one) => one.id === frame);
   const last = (kinds: string[]) => mend.steps.findLast((one) => kinds.includes((one.step as Step).kind));
   const asStep = (one: Mend["steps"][number] | undefined) =>
-    one ? { number: one.number, step: one.step as Step } : null;
+    one ? { number: one.number, step: one.step as Step, said: one.said as Record<string, unknown> } : null;
   const ground = asStep(mend.steps.findLast(({ step }) => step.kind === "ground" && !step.off));
   const tone = asStep(mend.steps.findLast(({ step }) => step.kind === "tone" && !step.path && !step.off));
   const lit = useMemo(() => {
@@ -320,6 +320,12 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
               <ToolRow tool={tool} onTool={(one) => tools(one)()} />
               {strokes && <BrushControls brush={brush} umPerPx={mend.um_per_px} onChange={setBrush} />}
               {controls}
+              {changes.busy && changes.pending.length === 0 && <p role="status">Working it out …</p>}
+              {ground?.said.note !== undefined && tool === "ground" && (
+                <Notice kind="hint" title="Look at it:">
+                  {String(ground.said.note)}.
+                </Notice>
+              )}
               <Failures of={[changes.error, part.error]} />
               <Steps
                 mend={mend}
