@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 import tifffile
-from playwright.sync_api import Error, Locator, expect
+from playwright.sync_api import Error, Locator, Route, expect
 
 from amber_ladder.work import mend as work
 from amber_ladder.work.plan import read_stack
@@ -258,6 +258,20 @@ class Mending(PageTest):
         page.get_by_role("button", name="Begin an empty one").click()
         expect(page.get_by_text("Mend 3", exact=True)).to_be_visible()
         expect(self.steps()).to_have_count(0)
+
+    def test_what_ended_before_the_page_listened_is_not_waited_for(self) -> None:
+        stack = shot_stack("MEND-EARLY")
+        merged(stack.takes[0].id)
+        lines: list[Route] = []
+        self.page.route("**/api/events", lambda line: lines.append(line))  # noqa: PLW0108 (a builtin is refused)
+        self.page.goto(f"/stacks/{stack.id}/mend")
+        self.page.get_by_role("button", name="Mend this merge").click()
+        bar = self.page.get_by_role("progressbar")
+        expect(bar).to_be_visible()
+        until(lambda: work.read(self.mend_id()).rack.spots is not None, "the rack")
+        expect(bar).to_be_visible()
+        lines[0].continue_()
+        self.ready()
 
     def test_two_windows_and_a_server_that_is_killed_lose_nothing_that_was_shown(self) -> None:
         stack = shot_stack("MEND-KILLED")

@@ -28,17 +28,22 @@ def workers() -> list[str]:
 
 @router.get("/events", response_class=StreamingResponse)
 async def events(request: Request) -> StreamingResponse:
-    """Tasks, frames and the bench as they change; a comment now and then keeps the line open."""
+    """Tasks, frames and the bench as they change; a comment now and then keeps the line open.
+
+    The first event is ``listening``: what happened before it is told to nobody.
+    """
 
     notices: Notices = request.app.state.notices
 
     async def lines() -> AsyncIterator[str]:
         yield "retry: 1500\n\n"
+        quiet = "event: listening\ndata: {}\n\n"
         async for payload in notices.read(_QUIET_S):
             if await request.is_disconnected():
                 return
             event, _, data = (payload or "").partition(" ")
-            yield f"event: {event}\ndata: {data}\n\n" if payload else ": still here\n\n"
+            yield f"event: {event}\ndata: {data}\n\n" if payload else quiet
+            quiet = ": still here\n\n"
         # When that ends the database is away: the browser connects again by itself until it is back.
 
     return StreamingResponse(lines(), media_type="text/event-stream", headers={"Cache-Control": "no-cache"})

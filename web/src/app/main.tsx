@@ -34,7 +34,7 @@ function Station() {
     staleTime: Number.POSITIVE_INFINITY,
   });
   useEffect(() => onSignedOut(() => void queries.invalidateQueries({ queryKey: ["session"] })), []);
-  const outside = session.data?.needed && session.data.name === null;
+  const outside = Boolean(session.data?.needed && session.data.name === null);
   useEffect(() => (outside ? undefined : listen(queries)), [outside]);
   // A server that does not answer is said by each page, which shows what it has.
   return outside ? <SignIn /> : <RouterProvider router={router} />;

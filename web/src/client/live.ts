@@ -47,6 +47,21 @@ export async function show<T>(queries: QueryClient, queryKey: unknown[], now: T)
   if (asked) void queries.invalidateQueries({ queryKey, exact: true });
 }
 
+/**
+ * Fetch anew what an event told of. What is on its way for the first time may be older than the event, and is not asked
+ * for twice by itself: it is, once it is here.
+ */
+function anew(queries: QueryClient, queryKey?: unknown[]) {
+  const first = queries
+    .getQueryCache()
+    .findAll({ queryKey, fetchStatus: "fetching", predicate: (one) => one.state.data === undefined });
+  void queries.invalidateQueries({ queryKey });
+  for (const { promise, queryKey } of first) {
+    const again = () => queries.invalidateQueries({ queryKey, exact: true });
+    promise?.then(again, again);
+  }
+}
+
 /** Fetch anew what people change; pictures and what was reckoned from them stay as they are. */
 export function refresh(queries: QueryClient) {
   for (const key of [
@@ -60,8 +75,10 @@ export function refresh(queries: QueryClient) {
     "cards",
     "card",
     "mend",
+    "bench",
+    "queue",
   ])
-    void queries.invalidateQueries({ queryKey: [key] });
+    anew(queries, [key]);
 }
 
 /** Listen to the server's events and keep the queries true. Returns how to stop. */
@@ -74,13 +91,13 @@ export function listen(queries: QueryClient): () => void {
       queries.setQueriesData<Calibration[]>({ queryKey: key }, (all) =>
         all?.map((one) => (one.task?.id === task.id ? { ...one, task } : one)),
       );
-      if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
+      if (ENDED.has(task.state)) anew(queries, key);
     }
     if (task.kind === "card") {
       queries.setQueriesData<Card>({ queryKey: ["card"] }, (card) =>
         card?.task?.id === task.id ? { ...card, task } : card,
       );
-      if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: ["card"] });
+      if (ENDED.has(task.state)) anew(queries, ["card"]);
     }
     const before = queries.getQueryData<Queued[]>(["queue"])?.find((one) => one.task.id === task.id);
     queries.setQueryData<Queued[]>(["queue"], (all) =>
@@ -89,11 +106,10 @@ export function listen(queries: QueryClient): () => void {
       ),
     );
     // Another order, and other times: fetched. How far it has come is known already.
-    if (before?.task.state !== task.state) void queries.invalidateQueries({ queryKey: ["queue"] });
+    if (before?.task.state !== task.state) anew(queries, ["queue"]);
     if (task.kind === "rack" || task.kind === "mend")
       queries.setQueriesData<Mend>({ queryKey: ["mend"] }, (mend) => mend && withWork(mend, task));
-    if ((task.kind === "rack" || task.kind === "mend") && ENDED.has(task.state))
-      void queries.invalidateQueries({ queryKey: ["mend"] });
+    if ((task.kind === "rack" || task.kind === "mend") && ENDED.has(task.state)) anew(queries, ["mend"]);
     if (stack_id === null) return;
     const key = ["stack", stack_id];
     queries.setQueryData<Stack>(key, (stack) => stack && withTask(stack, task));
@@ -103,8 +119,8 @@ export function listen(queries: QueryClient): () => void {
       ?.takes.some((take) =>
         [take.task, ...take.merges.map((one) => one.task)].some((one) => one?.id === task.id),
       );
-    if (!known || ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: key });
-    if (ENDED.has(task.state)) void queries.invalidateQueries({ queryKey: ["cabinet"] });
+    if (!known || ENDED.has(task.state)) anew(queries, key);
+    if (ENDED.has(task.state)) anew(queries, ["cabinet"]);
   });
   source.addEventListener("frame", (event) => {
     const { stack_id, take_id, frame } = JSON.parse(event.data) as {
@@ -116,16 +132,17 @@ export function listen(queries: QueryClient): () => void {
   });
   source.addEventListener("mend", (event) => {
     const { id } = JSON.parse(event.data) as { id: number };
-    void queries.invalidateQueries({ queryKey: ["mend", id] });
+    anew(queries, ["mend", id]);
   });
   // Somebody changed something, perhaps in another window.
   source.addEventListener("deed", () => refresh(queries));
-  source.addEventListener("bench", () => void queries.invalidateQueries({ queryKey: ["bench"] }));
-  // After the line was lost, whatever happened meanwhile is fetched.
-  let opened = false;
-  source.addEventListener("open", () => {
-    if (opened) void queries.invalidateQueries();
-    opened = true;
+  source.addEventListener("bench", () => anew(queries, ["bench"]));
+  // What happened before the server listened, at first or while the line was lost, was told to nobody: fetched.
+  let heard = false;
+  source.addEventListener("listening", () => {
+    if (heard) anew(queries);
+    else refresh(queries);
+    heard = true;
   });
   return () => source.close();
 }

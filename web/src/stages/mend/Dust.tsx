@@ -34,7 +34,7 @@ export function Dust({ mend, busy, onStep, onSet }: Props) {
   });
   const again = useMutation({
     mutationFn: () => api.lookAgain(mend.id),
-    onSuccess: (made) => queries.setQueryData(["mend", mend.id], made),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["mend", mend.id] }),
   });
   const { task } = mend.rack;
   if (task && (task.state === "waiting" || task.state === "running"))

@@ -60,7 +60,7 @@ function Begin({ stack, shown, onBegun }: BeginProps) {
   const begin = useMutation({
     mutationFn: () => api.beginMend(shown.merge.id, ""),
     onSuccess: async (mend) => {
-      queries.setQueryData(["mend", mend.id], mend);
+      // What it began to look up may be done before this answer came, so the mend itself is fetched.
       await queries.invalidateQueries({ queryKey: ["stack", stack.id] });
       onBegun(mend.id);
     },

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Mend, Refusal, type Step } from "../../client/api";
 import { show } from "../../client/live";
@@ -22,7 +22,7 @@ export function useChanges(mend: Mend) {
     const mine = line.current.then(async () => {
       try {
         const made = await make(latest());
-        await show(queries, key, made);
+        await showMend(queries, made);
         setError(null);
         return made;
       } catch (refused) {
@@ -74,6 +74,15 @@ export function useChanges(mend: Mend) {
   };
 }
 
+/** Show what a change came to. Work it tells of as under way may have ended before the answer came: that is asked. */
+async function showMend(queries: QueryClient, made: Mend) {
+  await show(queries, ["mend", made.id], made);
+  const underWay = [made.rack.task, made.mended?.task].some(
+    (task) => task && ["waiting", "running"].includes(task.state),
+  );
+  if (underWay) void queries.invalidateQueries({ queryKey: ["mend", made.id] });
+}
+
 function withStep(mend: Mend, number: number, step: Step): Mend {
   return { ...mend, steps: mend.steps.map((one) => (one.number === number ? { ...one, step } : one)) };
 }
@@ -81,7 +90,7 @@ function withStep(mend: Mend, number: number, step: Step): Mend {
 /** Rename, copy and write; failures are told by each. */
 export function useMendWork(mend: Mend) {
   const queries = useQueryClient();
-  const keep = (made: Mend) => show(queries, ["mend", made.id], made);
+  const keep = (made: Mend) => showMend(queries, made);
   const stacks = () => queries.invalidateQueries({ queryKey: ["stack", mend.stack_id] });
   return {
     rename: useMutation({
