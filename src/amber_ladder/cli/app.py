@@ -19,12 +19,14 @@ from amber_ladder.core.fusion import USUAL_WINDOW_PX
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.development_json import DevelopmentJson
+from amber_ladder.formats.measures_json import MeasuresJson
 from amber_ladder.formats.mend_json import StepsJson
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.formats.validated import refusal
 from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in, scale_json
 from amber_ladder.work.on_disk.checking import check_folder
+from amber_ladder.work.on_disk.measuring import measure_folder
 from amber_ladder.work.on_disk.mending import mend_folder
 from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
 from amber_ladder.work.on_disk.planning import whole_ladder
@@ -176,6 +178,16 @@ def mend_command(
     with plain_errors(), _reporting(progress) as report:
         told = mend_folder(result, _read(steps, StepsJson).steps, frames, out, report)
     _print({**told, "out": str(out)})
+
+
+@app.command("measure")
+def measure_command(
+    result: Annotated[Path, typer.Argument(metavar="RESULT", help="The folder that a merge was written to.")],
+    measures: Annotated[Path, typer.Argument(metavar="MEASURES.json", help="What to measure, and where.")],
+) -> None:
+    """Sizes on a merged picture, each with its expanded uncertainty and what that is made of."""
+    with plain_errors():
+        _print(measure_folder(result, _read(measures, MeasuresJson)))
 
 
 @app.command("scale")

@@ -68,6 +68,36 @@ class Scene:
         return depth
 
 
+def in_perspective(scene: Scene, growth_per_um: float) -> Scene:
+    """The scene as a camera sees it whose picture grows by this share for each µm that it comes nearer (centre fixed).
+
+    On a rail that is one and the same: what lies deeper is farther away, and as much smaller as the picture grows when
+    focus follows it there. In focus every depth has the same scale.
+    """
+    return Scene(tuple(_in_perspective(sheet, growth_per_um) for sheet in scene.sheets))
+
+
+def _in_perspective(sheet: Sheet, growth_per_um: float) -> Sheet:
+    height, width = sheet.cover.shape
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    x -= np.float32((width - 1) / 2)
+    y -= np.float32((height - 1) / 2)
+
+    def seen(plane: Float, depth_um: Float, border: int, way: int = cv2.INTER_LINEAR) -> Float:
+        grown = 1 + np.float32(growth_per_um) * depth_um
+        at = (x * grown + np.float32((width - 1) / 2), y * grown + np.float32((height - 1) / 2))
+        return np.asarray(cv2.remap(plane, *at, way, borderMode=border), np.float32)
+
+    depth = sheet.depth_um
+    for _ in range(4):  # which depth is seen at a pixel depends on where it is looked up: settles at once
+        depth = seen(sheet.depth_um, depth, cv2.BORDER_REPLICATE)
+    return Sheet(
+        seen(sheet.rgb, depth, cv2.BORDER_REFLECT, cv2.INTER_LANCZOS4),
+        seen(sheet.cover, depth, cv2.BORDER_REPLICATE),
+        depth,
+    )
+
+
 @dataclass(frozen=True, slots=True)
 class _Level:
     """One step of defocus: its kernels for red, green, blue, cover and all, on pixels ``factor`` times as wide."""

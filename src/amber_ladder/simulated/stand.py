@@ -52,7 +52,7 @@ class SimulatedStand(Rail, Camera):
         self._random = np.random.default_rng([seed, 77])
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
         self._position_um = near_um
-        self._view = SpecimenView(specimen, optics, sensor, seed)
+        self._view = SpecimenView(specimen, optics, sensor, seed, growth_per_mm=self._wobble.breathing_per_mm)
         self._sensor = SimulatedSensor(sensor, self._wobble, seed)
         self.truths: list[FrameTruth] = []
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.optics import Optics, Sensor
 from amber_ladder.simulated.behaviour import Behaviour
-from amber_ladder.simulated.scene import Blur, Grid, Scene, Sheet, compose
+from amber_ladder.simulated.scene import Blur, Grid, Scene, Sheet, compose, in_perspective
 from amber_ladder.simulated.specimens import SimulatedSpecimen
 
 Float = NDArray[np.float32]
@@ -19,15 +19,27 @@ _MARGIN_PX = 12
 
 
 class SpecimenView:
-    """The specimen in the rig's field and a margin around it. Pictures are linear RGB, (H, W, 3)."""
+    """The specimen in the rig's field and a margin around it. Pictures are linear RGB, (H, W, 3).
+
+    ``growth_per_mm`` is by which share its pictures grow a mm of the rail's travel.
+    """
 
     def __init__(
-        self, specimen: SimulatedSpecimen, optics: Optics, sensor: Sensor, seed: int, *, coarser: float = 1.0
+        self,
+        specimen: SimulatedSpecimen,
+        optics: Optics,
+        sensor: Sensor,
+        seed: int,
+        *,
+        coarser: float = 1.0,
+        growth_per_mm: float = 0.0,
     ) -> None:
         self.sensor = sensor
         self.margin_px = tuple(int(side * _MARGIN) + _MARGIN_PX for side in (sensor.width_px, sensor.height_px))
         width, height = (sensor.width_px + 2 * self.margin_px[0], sensor.height_px + 2 * self.margin_px[1])
-        self.scene: Scene = specimen.build(Grid.centred(width, height, optics.pixel_um), seed)
+        scene = specimen.build(Grid.centred(width, height, optics.pixel_um), seed)
+        per_um = growth_per_mm / 1e3 / optics.medium_index
+        self.scene: Scene = in_perspective(scene, per_um) if per_um else scene
         deepest_um = 1.5 * max(float(sheet.depth_um.max()) for sheet in self.scene.sheets)
         self._blur = Blur(optics, deepest_um, coarser=coarser)
         self._pixel_um = optics.pixel_um

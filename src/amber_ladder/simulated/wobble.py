@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 class Wobble:
     """All zero: a perfect bench.
 
-    ``breathing_per_mm`` is the relative growth of the picture for each mm of stage travel; drift and turn
+    ``breathing_per_mm`` is the relative growth of the picture for each mm of stage travel, and so how much smaller what
+    lies a mm deeper is seen; drift and turn
     are random walks a rung (px, degrees); ``flicker`` the relative spread of the light; ``full_well`` and
     ``read_noise`` in electrons (a full well of 0 means no noise). ``room_stops`` is the room's light alone, in stops
     from a right exposure; ``tired`` how many times slower the flash is than it says.

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 GAP_RATIO = 1.6  # against usual: two missing frames come to 1.75 and more
 _GAP_ALONE = 2.0
-_GAP_HERE, _HERE = 1.4, 3  # against so many pairs on either side: texture alone may make sharpness fall faster
+_GAP_HERE, _HERE = 1.5, 3  # against so many pairs on either side: texture alone may make sharpness fall faster
 _GAP_BOTH = 0.005  # of the picture, sharp on either side of a gap
 _GAP_STEPS = 1.6
 _LEAST_FALLS = 6

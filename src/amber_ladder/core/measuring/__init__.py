@@ -1,7 +1,18 @@
-"""Lengths in the picture: scale, focus travel, scale bars, and how a measured value is stated."""
+"""Scale, focus travel and scale bars; sizes on a merged picture with their uncertainty; how a value is stated."""
 
+from amber_ladder.core.measuring._instrument import (
+    NOMINAL_TOLERANCE,
+    PARTS,
+    PICK_PX,
+    RAIL_TOLERANCE,
+    Growth,
+    Instrument,
+)
+from amber_ladder.core.measuring._kinds import KINDS
+from amber_ladder.core.measuring._measure import COVERAGE, Measured, measure
 from amber_ladder.core.measuring._ramp import Band, Ramp, measure_ramp
 from amber_ladder.core.measuring._ruling import Ruling, find_ruling
+from amber_ladder.core.measuring._rungs import Rungs
 from amber_ladder.core.measuring._scale_bar import ScaleBar, scale_bar
 from amber_ladder.core.measuring._stated import (
     ASSUMED_SLOPE_TOLERANCE_DEG,
@@ -14,12 +25,23 @@ from amber_ladder.core.measuring._stated import (
 __all__ = [
     "ASSUMED_SLOPE_TOLERANCE_DEG",
     "ASSUMED_TOLERANCE",
+    "COVERAGE",
+    "KINDS",
+    "NOMINAL_TOLERANCE",
+    "PARTS",
+    "PICK_PX",
+    "RAIL_TOLERANCE",
     "Band",
+    "Growth",
+    "Instrument",
+    "Measured",
     "Ramp",
     "Ruling",
+    "Rungs",
     "ScaleBar",
     "combined",
     "find_ruling",
+    "measure",
     "measure_ramp",
     "of_tolerance",
     "rounded",

@@ -50,9 +50,9 @@ class CameraSetup:
 
 
 @lru_cache(maxsize=1)
-def _view_of(specimen: str, optics: Optics, sensor: Sensor, seed: int) -> SpecimenView:
+def _view_of(specimen: str, optics: Optics, sensor: Sensor, seed: int, growth_per_mm: float) -> SpecimenView:
     """Building a scene takes many seconds: a second camera over the same specimen, or the same one again, shares it."""
-    return SpecimenView(specimen_for(specimen), optics, sensor, seed)
+    return SpecimenView(specimen_for(specimen), optics, sensor, seed, growth_per_mm=growth_per_mm)
 
 
 class CameraBody:
@@ -66,7 +66,7 @@ class CameraBody:
         self._random = np.random.default_rng([setup.seed, 78])
         self._turn = threading.Lock()
         self._live_turn = threading.Lock()
-        self._view = _view_of(setup.specimen, setup.optics, setup.sensor, setup.seed)
+        self._view = _view_of(setup.specimen, setup.optics, setup.sensor, setup.seed, setup.wobble.breathing_per_mm)
         self._specimen = specimen_for(setup.specimen)
         self._sensor = SimulatedSensor(setup.sensor, setup.wobble, setup.seed)
         self._small: tuple[SpecimenView, float] | None = None
@@ -154,7 +154,11 @@ class CameraBody:
                 self._sensor_size.pixel_um * factor,
             )
             optics = replace(self._optics, pixel_um=self._optics.pixel_um * factor)
-            self._small = (SpecimenView(self._specimen, optics, small, self._setup.seed, coarser=_LIVE_COARSER), factor)
+            growth = self._setup.wobble.breathing_per_mm
+            view = SpecimenView(
+                self._specimen, optics, small, self._setup.seed, coarser=_LIVE_COARSER, growth_per_mm=growth
+            )
+            self._small = (view, factor)
             self._seen = {}
             if self._looker is None and not self._setup.restless:
                 self._looker = threading.Thread(target=self._look_ahead, name="look-ahead", daemon=True)

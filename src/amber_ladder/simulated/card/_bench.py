@@ -53,7 +53,7 @@ class CardBench:
         optics = resolve(Rig(sensor, InfinityObjective(lens.magnification, lens.na, 200, 200)))
         self.sharp_um = optics.sharp_depth_um.total
         self.pixel_um = optics.pixel_um
-        self._view = SpecimenView(one, optics, sensor, seed, coarser=2.0)
+        self._view = SpecimenView(one, optics, sensor, seed, coarser=2.0, growth_per_mm=_PER_MM)
         self.parts = len(self._view.scene.sheets)
         self._sensor = SimulatedSensor(sensor, Wobble(full_well=light.full_well), seed)
         self._random = np.random.default_rng([seed, 31])

@@ -35,7 +35,7 @@ interface Props {
 }
 
 /** The picture fills the room; the ladder is the paint rack. */
-export function Mending({ mend, stack, shown, finished, onMend }: Props) {
+export function Mending({ mend: fetched, stack, shown, finished, onMend }: Props) {
   const [tool, setTool] = useState<Tool>("paint");
   const [brush, setBrush] = useState<Brush>(USUAL);
   const [frame, setFrame] = useState<number | null>(null);
@@ -54,7 +54,8 @@ export function Mending({ mend, stack, shown, finished, onMend }: Props) {
   const [goTo, setGoTo] = useState<Box | null>(null);
   const [placeKey, setPlaceKey] = useState<string | null>(null);
   const visible = useRef<Box | null>(null);
-  const changes = useChanges(mend);
+  const changes = useChanges(fetched);
+  const { mend } = changes;
   const here = useHere(mend, brush.radius, tool === "paint");
   const part = usePart(mend);
   const healing = useHealing(stack, mend);

@@ -12,6 +12,7 @@ export function useChanges(mend: Mend) {
   const [waiting, setWaiting] = useState(0);
   const [error, setError] = useState<Error | null>(null);
   const [pending, setPending] = useState<Pending[]>([]);
+  const [setting, setSetting] = useState<{ number: number; step: Step }[]>([]);
   const shownWith = useRef(new Map<number, number>());
   const counter = useRef(0);
 
@@ -50,16 +51,20 @@ export function useChanges(mend: Mend) {
   };
 
   return {
+    mend: setting.reduce((now, { number, step }) => withStep(now, number, step), mend),
     busy: waiting > 0,
     error,
     forget: () => setError(null),
     pending,
     add,
     change,
-    set: (number: number, step: Step) => {
-      // Ticked at once; what it comes to follows.
-      queries.setQueryData<Mend>(key, (now) => now && withStep(now, number, step));
-      return change((now) => api.changeStep(now.id, now.revision, number, step));
+    set: async (number: number, step: Step) => {
+      // Ticked at once, whatever is fetched meanwhile; what it comes to follows.
+      const mine = { number, step };
+      setSetting((all) => [...all, mine]);
+      const made = await change((now) => api.changeStep(now.id, now.revision, number, step));
+      setSetting((all) => all.filter((one) => one !== mine));
+      return made;
     },
     undo: () => change((now) => (now.undo ? api.undoStep(now.id, now.revision) : Promise.resolve(now))),
     redo: () => change((now) => (now.redo ? api.redoStep(now.id, now.revision) : Promise.resolve(now))),
