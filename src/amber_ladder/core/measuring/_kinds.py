@@ -21,11 +21,12 @@ _EVERY_PX, _MOST_ON_A_LINE, _MOST_ON_A_PROFILE = 3.0, 600, 1500
 _MOST_IN_A_REGION, _MOST_OF_A_SPHERE = 2500, 900
 _OF_A_RIM = 0.5  # of an outline has to have a depth, for its plane
 _FEWEST = 12  # places with a depth, for a plane or a sphere
-_WIDER_PX, _REGAINED, _DOUBT_OF_REGAINED = 12.0, 0.7, 0.6
+_FOR_SLOPES_PX = 9.0
+_OF_LENGTHS, _OF_SLOPES = (0.7, 0.6), (1.2, 0.5)
 """What an average over twice the width takes away tells what that over the first took, and the depth map's own: a
 
 Gaussian of σ ≈ 6 px, measured on simulated rough surfaces. As losses go with σ² where slopes change smoothly, and with
-σ at edges, it is so many times as much, and uncertain by such a share of it."""
+σ at edges, it is so many times as much, and uncertain by so much of what the wider one takes."""
 _BRIDGED_SLOPES = 0.65
 _DOUBT_OF_NOISE = 0.3  # relative: how well a depth map's errors are themselves known
 
@@ -114,25 +115,25 @@ def length_surface(draws: Draws, points: Double, _: Double | None) -> Outcome:
     known = seen.usable
     values, u_more, at_least = _steps(places).sum(-1), 0.0, None
     if known.all():
-        wider = _steps(draws.in_um(xy[:1], draws.of.look(xy[0], _WIDER_PX)[0][None])[0]).sum()
-        values, u_more = _regained(draws, values, float(wider))
+        wider = _steps(draws.in_um(xy[:1], draws.of.look(xy[0], 2 * _ON_A_LINE_PX)[0][None])[0]).sum()
+        values, u_more = _regained(draws, values, float(wider), _OF_LENGTHS)
     elif known.sum() > 1:  # straight across what is unknown: no surface is shorter
         flat = draws.in_um(xy)[0, :, :2]
         first, last = np.argmax(known), len(known) - 1 - np.argmax(known[::-1])
         ends = _steps(flat[: first + 1]).sum() + _steps(flat[last:]).sum()
         at_least = float(_steps(places[0][known]).sum() + ends)
     return Outcome(values, seen.known, noisy=True, u_more=u_more, at_least=at_least, places=xy[0],
-                   notes=(_follows(draws),))  # fmt: skip
+                   notes=(_follows(draws, _ON_A_LINE_PX),))  # fmt: skip
 
 
-def _follows(draws: Draws) -> str:
-    return f"follows what is wider than about {4 * _ON_A_LINE_PX * draws.of.um_per_px:.2g} µm"
+def _follows(draws: Draws, sigma_px: float) -> str:
+    return f"follows what is wider than about {4 * sigma_px * draws.of.um_per_px:.2g} µm"
 
 
-def _regained(draws: Draws, values: Double, wider: float) -> tuple[Double, float]:
+def _regained(draws: Draws, values: Double, wider: float, by: tuple[float, float]) -> tuple[Double, float]:
     """Values with what averaging took from them, and the standard uncertainty of that."""
     lost = max(float(values[0]) - draws.bias(values) - wider, 0.0)
-    return values + _REGAINED * lost, _DOUBT_OF_REGAINED * lost
+    return values + by[0] * lost, by[1] * lost
 
 
 def height(draws: Draws, points: Double, _: Double | None) -> Outcome:
@@ -194,24 +195,24 @@ def _surface(draws: Draws, outline: Double, most: int) -> tuple[Double, Double, 
 
 def area_surface(draws: Draws, points: Double, _: Double | None) -> Outcome:
     """Area of the surface within an outline, by its slopes."""
-    places, seen = _region(draws, points, _MOST_IN_A_REGION, _ON_A_LINE_PX)
+    places, seen = _region(draws, points, _MOST_IN_A_REGION, _FOR_SLOPES_PX)
     flat, known = area(draws.picked(points)), seen.usable
     if not known.any():
         return Outcome(_nothing(draws), 0.0, places=places)
     here, depth = places[known], seen.depth[:, known]
     # Bridges are wider than the average here, and smoother.
     u = seen.u[known] * np.where(seen.there[known], 1.0, _BRIDGED_SLOPES)
-    slopes = draws.slopes(here, seen.slopes[known], u, _ON_A_LINE_PX)
+    slopes = draws.slopes(here, seen.slopes[known], u, _FOR_SLOPES_PX)
     each = _stretched(draws, here, depth, slopes)
     share, scale = known.mean(), draws.scale(depth)[0]
     values, u_more = _nothing(draws), 0.0
     if known.all():
-        _, wider, _ = draws.of.look(here, _WIDER_PX)
+        _, wider, _ = draws.of.look(here, 2 * _FOR_SLOPES_PX)
         smooth = _stretched(draws, here, depth, np.repeat(wider[None], draws.count, axis=0))[0].mean()
-        values, u_more = _regained(draws, flat * each.mean(-1), float(flat[0] * smooth))
+        values, u_more = _regained(draws, flat * each.mean(-1), float(flat[0] * smooth), _OF_SLOPES)
     at_least = float(flat[0] * (share * each[0].mean() + (1 - share) * np.square(scale).mean()))
     return Outcome(values, seen.known, noisy=True, u_more=u_more, at_least=at_least, places=places,
-                   notes=(f"{_follows(draws)}, walls not",))  # fmt: skip
+                   notes=(f"{_follows(draws, _FOR_SLOPES_PX)}, walls not",))  # fmt: skip
 
 
 def _stretched(draws: Draws, here: Double, depth: Double, slopes: Double) -> Double:
@@ -314,14 +315,14 @@ def roughness(draws: Draws, points: Double, _: Double | None) -> Outcome:
     values = np.sqrt(np.maximum(squares - noise, 0.0))
     # The draws have noise on top of what is there once already.
     values[draws.depths] = np.sqrt(np.maximum(squares[draws.depths] - 2 * noise, 0.0))
-    notes = [_follows(draws)]
+    notes = [_follows(draws, _ON_A_LINE_PX)]
     if noise > 0.5 * squares[0]:
         notes.append("most of what is seen is noise of the depth map")
     doubt = _DOUBT_OF_NOISE * noise / (2 * max(values[0], np.sqrt(noise))) if noise else 0.0
-    wider = np.sqrt(_squares(draws.in_um(picture[:1], draws.of.look(picture[0], _WIDER_PX)[0][None]))[0])
+    wider = np.sqrt(_squares(draws.in_um(picture[:1], draws.of.look(picture[0], 2 * _ON_A_LINE_PX)[0][None]))[0])
     lost = max(float(values[0] - wider), 0.0)
-    return Outcome(values + _REGAINED * lost, seen.known, notes=tuple(notes), places=points,
-                   u_more=float(np.hypot(doubt, _DOUBT_OF_REGAINED * lost)))  # fmt: skip
+    return Outcome(values + _OF_LENGTHS[0] * lost, seen.known, notes=tuple(notes), places=points,
+                   u_more=float(np.hypot(doubt, _OF_LENGTHS[1] * lost)))  # fmt: skip
 
 
 def _squares(solid: Double) -> Double:
