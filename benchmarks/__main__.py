@@ -4,6 +4,8 @@ import json
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from statistics import median
 
@@ -15,7 +17,7 @@ BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
 NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
-         "check", "sorting", "mend", "brush")  # fmt: skip
+         "check", "sorting", "mend", "brush", "measuring")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -39,25 +41,9 @@ def main(names: list[str]) -> int:
         print(f"ladder: no benchmark is called {unknown[0]!r}: choose from {', '.join(NAMES)}", file=sys.stderr)
         return 2
     wanted = names or list(NAMES)
-    if "plan" in wanted:
-        _plans()
-    if "bench" in wanted:
-        _bench()
-    if "station" in wanted:
-        _station()
-    for name in ("quality", "quality-large"):
+    for name, run in _BY_THEMSELVES.items():
         if name in wanted:
-            _quality(large=name == "quality-large")
-    if "check" in wanted:
-        _checks()
-    if "sorting" in wanted:
-        _sorting()
-    if "mend" in wanted:
-        _mends()
-    if "brush" in wanted:
-        _brush()
-    if "memory-large" in wanted:
-        _large()
+            run()
     if set(wanted) & {*BOUNDS, "patch", "memory", "workers"}:
         _merges(wanted)
     return 0
@@ -90,6 +76,12 @@ def _brush() -> None:
     print(
         f"from letting it go to the computed tiles: {stroke_ms / floor_ms:.1f} × ({stroke_ms:.0f} ms; to hold: 300 ms)"
     )
+
+
+def _measures() -> None:
+    from benchmarks.measuring import main as judge
+
+    judge()
 
 
 def _quality(*, large: bool) -> None:
@@ -205,6 +197,21 @@ def _workers(method: str, merge_s: float, frames: Path, results: Path) -> None:
     )
     for line in table(cost):
         print(f"  {line}", flush=True)
+
+
+_BY_THEMSELVES: dict[str, Callable[[], None]] = {
+    "plan": _plans,
+    "bench": _bench,
+    "station": _station,
+    "quality": partial(_quality, large=False),
+    "quality-large": partial(_quality, large=True),
+    "check": _checks,
+    "sorting": _sorting,
+    "mend": _mends,
+    "brush": _brush,
+    "measuring": _measures,
+    "memory-large": _large,
+}
 
 
 if __name__ == "__main__":

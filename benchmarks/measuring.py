@@ -107,83 +107,124 @@ def _volume(surface: Surface, outline: Double) -> Task:
     return Task("volume", outline, abs(float(off.mean())) * _area(outline))
 
 
-def tasks(name: str, random: np.random.Generator) -> Iterator[Task]:
-    """What is measured on a surface, at places by chance."""
-    surface = SURFACES[name]
+@dataclass(frozen=True)
+class _By:
+    """A surface, and places on it by chance."""
 
-    def places(count: int, reach: float = 260.0, apart: float = 90.0) -> Double:
+    surface: Surface
+    random: np.random.Generator
+
+    def places(self, count: int, reach: float = 220.0, apart: float = 90.0) -> Double:
+        """So many places, well apart."""
         while True:
-            found = random.uniform(-1, 1, (count, 2)) * [reach, reach * 0.8]
+            found = self.random.uniform(-1, 1, (count, 2)) * [reach, reach * 0.8]
             if min(np.linalg.norm(found[i] - found[j]) for i in range(count) for j in range(i)) > apart:
                 return np.asarray(found, np.float64)
 
-    def around(reach: float = 120.0, radius: float = 80.0) -> Double:
-        x, y = random.uniform(-reach, reach, 2)
-        return _outline(x, y, random.uniform(0.7, 1.2) * radius, random.uniform(0, 6))
+    def around(self, reach: float = 120.0, radius: float = 80.0) -> Double:
+        """A round outline somewhere near the middle."""
+        x, y = self.random.uniform(-reach, reach, 2)
+        return _outline(x, y, self.random.uniform(0.7, 1.2) * radius, self.random.uniform(0, 6))
 
-    if name in ("plane", "rough", "ball"):
-        for _ in range(3):
-            yield from _of_lines(surface, places(2, 220.0))
-            yield from _of_regions(surface, around())
-        for _ in range(2):
-            three = places(3, 220.0)
-            yield Task("angle", three, _angle(three[0] - three[1], three[2] - three[1]))
-            solid = _solid(surface, three)
-            yield Task("angle_3d", three, _angle(solid[0] - solid[1], solid[2] - solid[1]))
-    if name in ("plane", "ramp", "groove", "pit", "ball"):
-        for _ in range(3):
-            line = places(2, 250.0, 200.0)
-            yield Task("length_surface", line, _line(surface, line))
-    if name == "plane":
-        yield from (_tilt(surface, around(140.0)) for _ in range(4))
-    if name == "ramp":
-        for _ in range(3):
-            y = random.uniform(-200, 200)
-            line = np.array([[random.uniform(-150, -90), y], [random.uniform(90, 150), y + random.uniform(-60, 60)]])
-            yield Task("length_surface", line, _line(surface, line))
-            yield from _of_lines(surface, line)
-            yield _tilt(surface, around(70.0, 60.0))
-    if name == "ball":
-        for _ in range(4):
-            yield Task("sphere", around(60.0, 160.0), BALL_UM)
-            radius, at = random.uniform(80, 240), random.uniform(0, 6) + np.arange(7) * 0.8
-            yield Task("circle", radius * np.column_stack([np.cos(at), np.sin(at)]), radius)
-            yield _volume(surface, around(30.0, 170.0))
-    if name == "step":
-        for _ in range(5):
-            y = random.uniform(-200, 200)
-            line = np.array([[random.uniform(-180, -60), y], [random.uniform(90, 180), y + random.uniform(-60, 60)]])
-            yield from _of_lines(surface, line)
-            yield Task("profile", line, 160.0)
-    if name == "groove":
-        for _ in range(4):
-            y = random.uniform(-150, 150)
-            line = np.array([[-0.34 * y / 0.94 + random.uniform(-25, 25), y], [random.choice([-260, 260]), y]])
-            yield from _of_lines(surface, line)
-            yield Task("length_surface", line, _line(surface, line))
-    if name == "pit":
-        for _ in range(4):
-            yield _volume(surface, _outline(random.uniform(-12, 12), random.uniform(-12, 12), random.uniform(165, 200)))
-            yield from _of_regions(surface, around(60.0, 100.0))
-    if name == "faces":
-        for _ in range(4):
-            found = [_outline(x, y, random.uniform(55, 75), random.uniform(0, 6)) for x, y in _on_faces(random)]
-            one, two = random.choice(3, 2, replace=False)
-            normals = [np.array([*FACES[i], -1.0]) for i in (one, two)]
-            yield Task("dihedral", found[one], _angle(*normals), found[two])
-            yield _tilt(surface, found[one])
-            yield from _of_lines(surface, places(2, 200.0))
-    if name == "rough":
-        for _ in range(5):
-            outline = around(90.0, 140.0)
-            solid = _solid(surface, _inside(outline))
-            yield Task("roughness", outline, float(np.sqrt(np.square(_rest(solid, _fitted(solid))).mean())))
+    def across(self, left: tuple[float, float], right: tuple[float, float], slanted: float = 60.0) -> Double:
+        """A line from somewhere in the left range of x to somewhere in the right one."""
+        y = self.random.uniform(-180, 180)
+        return np.array(
+            [[self.random.uniform(*left), y], [self.random.uniform(*right), y + self.random.uniform(-slanted, slanted)]]
+        )
 
 
-def _on_faces(random: np.random.Generator) -> list[Double]:
-    """A place in the middle of each of the crystal's faces."""
+def _plain(by: _By) -> Iterator[Task]:
+    for _ in range(3):
+        yield from _of_lines(by.surface, by.places(2))
+        yield from _of_regions(by.surface, by.around())
+    for _ in range(2):
+        three = by.places(3)
+        yield Task("angle", three, _angle(three[0] - three[1], three[2] - three[1]))
+        solid = _solid(by.surface, three)
+        yield Task("angle_3d", three, _angle(solid[0] - solid[1], solid[2] - solid[1]))
+
+
+def _long_lines(by: _By) -> Iterator[Task]:
+    for _ in range(3):
+        line = by.places(2, 250.0, 200.0)
+        yield Task("length_surface", line, _line(by.surface, line))
+
+
+def _tilts(by: _By) -> Iterator[Task]:
+    return (_tilt(by.surface, by.around(140.0)) for _ in range(4))
+
+
+def _on_ramp(by: _By) -> Iterator[Task]:
+    for _ in range(3):
+        line = by.across((-150, -90), (90, 150))
+        yield Task("length_surface", line, _line(by.surface, line))
+        yield from _of_lines(by.surface, line)
+        yield _tilt(by.surface, by.around(70.0, 60.0))
+
+
+def _on_ball(by: _By) -> Iterator[Task]:
+    for _ in range(4):
+        yield Task("sphere", by.around(60.0, 160.0), BALL_UM)
+        radius, at = by.random.uniform(80, 240), by.random.uniform(0, 6) + np.arange(7) * 0.8
+        yield Task("circle", radius * np.column_stack([np.cos(at), np.sin(at)]), radius)
+        yield _volume(by.surface, by.around(30.0, 170.0))
+
+
+def _on_step(by: _By) -> Iterator[Task]:
+    for _ in range(5):
+        line = by.across((-180, -60), (90, 180))
+        yield from _of_lines(by.surface, line)
+        yield Task("profile", line, 160.0)
+
+
+def _on_groove(by: _By) -> Iterator[Task]:
+    for _ in range(4):
+        y = by.random.uniform(-150, 150)
+        middle = -0.34 * y / 0.94 + by.random.uniform(-25, 25)
+        line = np.array([[middle, y], [by.random.choice([-260, 260]), y]])
+        yield from _of_lines(by.surface, line)
+        yield Task("length_surface", line, _line(by.surface, line))
+
+
+def _on_pit(by: _By) -> Iterator[Task]:
+    for _ in range(4):
+        x, y = by.random.uniform(-12, 12, 2)
+        yield _volume(by.surface, _outline(x, y, by.random.uniform(165, 200)))
+        yield from _of_regions(by.surface, by.around(60.0, 100.0))
+
+
+def _on_faces(by: _By) -> Iterator[Task]:
     down = [np.array(slopes) / np.linalg.norm(slopes) for slopes in FACES]
-    return [random.uniform(150, 190) * way for way in down]
+    for _ in range(4):
+        middles = [by.random.uniform(150, 190) * way for way in down]
+        found = [_outline(float(x), float(y), by.random.uniform(55, 75)) for x, y in middles]
+        one, two = by.random.choice(3, 2, replace=False)
+        normals = [np.array([*FACES[i], -1.0]) for i in (one, two)]
+        yield Task("dihedral", found[one], _angle(*normals), found[two])
+        yield _tilt(by.surface, found[one])
+        yield from _of_lines(by.surface, by.places(2, 200.0))
+
+
+def _roughs(by: _By) -> Iterator[Task]:
+    for _ in range(5):
+        outline = by.around(90.0, 140.0)
+        solid = _solid(by.surface, _inside(outline))
+        yield Task("roughness", outline, float(np.sqrt(np.square(_rest(solid, _fitted(solid))).mean())))
+
+
+_TASKS: dict[str, tuple[Callable[[_By], Iterator[Task]], ...]] = {
+    "plane": (_plain, _long_lines, _tilts), "ramp": (_on_ramp, _long_lines), "ball": (_plain, _on_ball, _long_lines),
+    "step": (_on_step,), "groove": (_on_groove, _long_lines), "pit": (_on_pit, _long_lines), "faces": (_on_faces,),
+    "rough": (_plain, _roughs),
+}  # fmt: skip
+
+
+def tasks(name: str, random: np.random.Generator) -> Iterator[Task]:
+    """What is measured on a surface, at places by chance."""
+    by = _By(SURFACES[name], random)
+    for make in _TASKS[name]:
+        yield from make(by)
 
 
 def _tilt(surface: Surface, outline: Double) -> Task:

@@ -93,7 +93,8 @@ def instrument_of(
     if pick_px == PICK_PX:
         assumed.append(f"a place is clicked to {PICK_PX} px")
     at_um = sorted(float(one.get("depth", 0.0)) for one in merge.report["registration"])
-    most_u_um = _LEAST_SURE_STEPS * float(np.median(np.diff(at_um))) if len(at_um) > 1 else inf
+    step_um = float(np.median(np.diff(at_um))) if len(at_um) > 1 else 0.0
+    most_u_um = _LEAST_SURE_STEPS * step_um if step_um > 0 else inf
     instrument = Instrument(
         shape=(int(merge.composite.shape[0]), int(merge.composite.shape[1])),
         um_per_px=scale.um_per_px,
