@@ -5,6 +5,8 @@ from pathlib import Path
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+from amber_ladder.pages import PAGES
+
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 
 
@@ -32,7 +34,7 @@ class Settings(BaseSettings):
     sign_in: bool = False
     secure: bool = False
     shared: str = ""
-    pages: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
+    pages: Path = PAGES
 
 
 @cache

@@ -68,6 +68,18 @@ class MethodChoice(StrEnum):
     PYRAMID = "pyramid"
 
 
+class ExportChoice(StrEnum):
+    """Formats to export."""
+
+    OME_TIFF = "ome-tiff"
+    PNG = "png"
+    JPEG = "jpeg"
+    DEPTH_TIFF = "depth-tiff"
+    PLY = "ply"
+    GLTF = "gltf"
+    IIIF = "iiif"
+
+
 class MovedChoice(StrEnum):
     """The side of a movement that is shown."""
 
@@ -188,6 +200,22 @@ def measure_command(
     """Sizes on a merged picture, each with its expanded uncertainty and what that is made of."""
     with plain_errors():
         _print(measure_folder(result, _read(measures, MeasuresJson)))
+
+
+@app.command("export")
+def export_command(
+    result: Annotated[Path, typer.Argument(metavar="RESULT", help="The folder that a merge was written to.")],
+    kind: Annotated[ExportChoice, typer.Option("--as", help="The format.")],
+    out: Annotated[Path, typer.Option(metavar="PATH", help="The file to write; a new folder for iiif.")],
+    um_per_px: Annotated[float | None, typer.Option(min=1e-6, help="Scale, if it is not the merge's own.")] = None,
+    bar: Annotated[bool, typer.Option("--bar", help="With a scale bar below the picture.")] = False,
+) -> None:
+    """A merged picture, its depth or its surface in a format that others read."""
+    # Here: the other commands start without what meshes and tiles need.
+    from amber_ladder.work.on_disk.exporting import export
+
+    with plain_errors():
+        _print(export(result, kind.value, out, um_per_px=um_per_px, bar=bar))
 
 
 @app.command("scale")

@@ -4,7 +4,7 @@ import csv
 from collections.abc import Iterable, Sequence
 from io import BytesIO, StringIO
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,21 +16,44 @@ from amber_ladder.formats.lettering import Lettering
 _INK, _SHEET = (24, 34, 30), (243, 245, 242)
 
 
+def picture_file(picture: NDArray[Any] | Image.Image, kind: Literal["PNG", "JPEG"], *, um_per_px: float | None,
+                 colour_profile: bytes | None = None) -> bytes:  # fmt: skip
+    """RGB (H, W, 3) as a file of 8 bits, with its profile, and its scale as dots per inch where it is known."""
+    sheet = picture if isinstance(picture, Image.Image) else Image.fromarray(_eight_bits(picture))
+    file = BytesIO()
+    dpi = {"dpi": (25_400 / um_per_px, 25_400 / um_per_px)} if um_per_px else {}
+    if kind == "JPEG":  # which counts dots in whole numbers to 65,535 only
+        dpi = {"dpi": dpi["dpi"]} if dpi and dpi["dpi"][0] < 65_000 else {}
+        sheet.save(file, kind, quality=95, subsampling=0, icc_profile=colour_profile, **dpi)
+    else:
+        sheet.save(file, kind, icc_profile=colour_profile, **dpi)
+    return file.getvalue()
+
+
+def _eight_bits(picture: NDArray[Any]) -> NDArray[np.uint8]:
+    return np.ascontiguousarray((picture >> 8).astype(np.uint8) if picture.dtype == np.uint16 else picture)
+
+
 def png_with_bar(
     picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, pages: Path, colour_profile: bytes | None = None
 ) -> bytes:
-    """A PNG of RGB (H, W, 3) in 8 bits with a strip below it: caption left, scale bar right.
+    """A PNG of RGB (H, W, 3) in 8 bits with a strip below it: caption left, scale bar right."""
+    return picture_file(
+        with_bar(picture, bar, caption, pages=pages), "PNG", um_per_px=None, colour_profile=colour_profile
+    )
+
+
+def with_bar(picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, pages: Path) -> Image.Image:
+    """RGB (H, W, 3) in 8 bits with a strip below it: caption left, scale bar right.
 
     The strip lies below so that the bar hides nothing of the specimen. Without a scale there is no bar. ``pages`` is
     the folder with the built pages, where the fonts lie.
     """
-    if picture.dtype == np.uint16:
-        picture = (picture >> 8).astype(np.uint8)
     height, width = picture.shape[:2]
     size = max(13, round(width / 64))
     strip = round(size * 3.2)
     sheet = Image.new("RGB", (width, height + strip), _SHEET)
-    sheet.paste(Image.fromarray(np.ascontiguousarray(picture)), (0, 0))
+    sheet.paste(Image.fromarray(_eight_bits(picture)), (0, 0))
     draw, letters = ImageDraw.Draw(sheet), Lettering(pages, size)
     middle = height + strip / 2
     letters.draw(draw, size, middle, caption, _INK)
@@ -42,9 +65,7 @@ def png_with_bar(
         draw.rectangle(
             (round(left), round(middle + size * 0.6), round(right) - 1, round(middle + size * 0.6) + thick), _INK
         )
-    file = BytesIO()
-    sheet.save(file, "PNG", icc_profile=colour_profile)
-    return file.getvalue()
+    return sheet
 
 
 def csv_table(head: Sequence[str], rows: Iterable[Sequence[object]]) -> str:

@@ -59,6 +59,31 @@ def folder_in_one_piece(target: Path) -> Iterator[Path]:
         shutil.rmtree(scratch, ignore_errors=True)
 
 
+@contextmanager
+def file_in_one_piece(target: Path) -> Iterator[Path]:
+    """A scratch file that takes the name ``target`` only when it is complete.
+
+    Raises:
+        BadInput: ``target`` is a folder, or its parent folder cannot be made.
+        StorageFull: no room.
+    """
+    if target.is_dir():
+        raise BadInput(f"{target} is a folder: name a file", field="out")
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise BadInput(f"{target} cannot be made here: {error.strerror}", field="out") from error
+    scratch = target.parent / f".{secrets.token_hex(6)}{target.suffix}"
+    try:
+        with full_disk_named(target):
+            yield scratch
+            flush(scratch)
+            scratch.replace(target)
+            flush(target.parent)
+    finally:
+        scratch.unlink(missing_ok=True)
+
+
 def plain_name(name: str) -> str:
     """A file's own name without folders. Raises UnreadablePicture for one that cannot be kept."""
     bare = PureWindowsPath(PurePosixPath(name).name).name.strip()

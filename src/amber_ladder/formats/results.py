@@ -1,6 +1,7 @@
 """The files a merge leaves: composite, depth and report."""
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -84,6 +85,26 @@ def _resolution(um_per_px: float | None) -> dict[str, Any]:
     if um_per_px is None:
         return {}
     return {"resolution": (1e4 / um_per_px, 1e4 / um_per_px), "resolutionunit": "CENTIMETER"}
+
+
+def write_ome(
+    path: Path, composite: NDArray[Any], planes: Mapping[str, NDArray[np.float32]], um_per_px: float | None
+) -> None:
+    """Composite (H, W, 3) and planes of floats (H, W) by name as one OME-TIFF, with the size of a pixel if known."""
+    scale: dict[str, Any] = {}
+    if um_per_px is not None:
+        scale = {"PhysicalSizeX": um_per_px, "PhysicalSizeY": um_per_px}
+        scale |= {"PhysicalSizeXUnit": "µm", "PhysicalSizeYUnit": "µm"}
+    with tifffile.TiffWriter(path, ome=True, bigtiff=composite.nbytes * 4 > 2**31) as file:
+        file.write(
+            composite,
+            photometric="rgb",
+            metadata={"axes": "YXS", "Name": "composite", **scale},
+            software=SOFTWARE,
+            **_resolution(um_per_px),
+        )
+        for name, plane in planes.items():
+            file.write(plane, metadata={"axes": "YX", "Name": name, **scale}, **_resolution(um_per_px))
 
 
 def write_json(path: Path, content: dict[str, Any]) -> None:

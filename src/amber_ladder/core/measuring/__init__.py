@@ -11,6 +11,7 @@ from amber_ladder.core.measuring._instrument import (
 from amber_ladder.core.measuring._kinds import KINDS
 from amber_ladder.core.measuring._measure import COVERAGE, Measured, measure
 from amber_ladder.core.measuring._ramp import Band, Ramp, measure_ramp
+from amber_ladder.core.measuring._relief import Relief, relief
 from amber_ladder.core.measuring._ruling import Ruling, find_ruling
 from amber_ladder.core.measuring._rungs import Rungs
 from amber_ladder.core.measuring._scale_bar import ScaleBar, scale_bar
@@ -36,6 +37,7 @@ __all__ = [
     "Instrument",
     "Measured",
     "Ramp",
+    "Relief",
     "Ruling",
     "Rungs",
     "ScaleBar",
@@ -44,6 +46,7 @@ __all__ = [
     "measure",
     "measure_ramp",
     "of_tolerance",
+    "relief",
     "rounded",
     "scale_bar",
 ]

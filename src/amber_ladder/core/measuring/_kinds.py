@@ -22,7 +22,7 @@ _MOST_IN_A_REGION, _MOST_OF_A_SPHERE = 2500, 900
 _OF_A_RIM = 0.5  # of an outline has to have a depth, for its plane
 _FEWEST = 12  # places with a depth, for a plane or a sphere
 _FOR_SLOPES_PX = 9.0
-_OF_LENGTHS, _OF_SLOPES = (0.7, 0.6), (1.2, 0.5)
+_OF_LENGTHS, _OF_SLOPES, _OF_HEIGHTS = (0.7, 0.6), (1.2, 0.5), (0.7, 0.35)
 """What an average over twice the width takes away tells what that over the first took, and the depth map's own: a
 
 Gaussian of σ ≈ 6 px, measured on simulated rough surfaces. As losses go with σ² where slopes change smoothly, and with
@@ -321,8 +321,8 @@ def roughness(draws: Draws, points: Double, _: Double | None) -> Outcome:
     doubt = _DOUBT_OF_NOISE * noise / (2 * max(values[0], np.sqrt(noise))) if noise else 0.0
     wider = np.sqrt(_squares(draws.in_um(picture[:1], draws.of.look(picture[0], 2 * _ON_A_LINE_PX)[0][None]))[0])
     lost = max(float(values[0] - wider), 0.0)
-    return Outcome(values + _OF_LENGTHS[0] * lost, seen.known, notes=tuple(notes), places=points,
-                   u_more=float(np.hypot(doubt, _OF_LENGTHS[1] * lost)))  # fmt: skip
+    return Outcome(values + _OF_HEIGHTS[0] * lost, seen.known, notes=tuple(notes), places=points,
+                   u_more=float(np.hypot(doubt, _OF_HEIGHTS[1] * lost)))  # fmt: skip
 
 
 def _squares(solid: Double) -> Double:
