@@ -17,6 +17,7 @@ from amber_ladder.api import (
     card,
     deeds,
     events,
+    measure,
     mend,
     merge,
     people,
@@ -34,7 +35,9 @@ from amber_ladder.settings import LOOPBACK, settings
 from amber_ladder.store.tasks import Notices
 from amber_ladder.work.shoot import station_bench
 
-_ROUTERS = (cabinet, card, rigs, plan, shoot, bench, sort, merge, mend, pictures, record, deeds, people, events)
+_ROUTERS = (
+    cabinet, card, rigs, plan, shoot, bench, sort, merge, mend, measure, pictures, record, deeds, people, events,
+)  # fmt: skip
 
 
 def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, sign_in: bool = False) -> FastAPI:

@@ -16,6 +16,7 @@ from amber_ladder.store.mend_models import Mend
 from amber_ladder.store.models import (
     Calibration,
     Frame,
+    Measure,
     Part,
     Product,
     Rig,
@@ -30,7 +31,7 @@ from amber_ladder.store.stacks import EVER
 
 KINDS: dict[str, type[Any]] = {
     "specimen": Specimen, "stack": Stack, "take": Take, "merge": Product, "rig": Rig, "part": Part,
-    "calibration": Calibration, "card": Card, "mend": Mend,
+    "calibration": Calibration, "card": Card, "mend": Mend, "measure": Measure,
 }  # fmt: skip
 _BELONGS_TO: tuple[tuple[type[Any], str, type[Any]], ...] = (
     (Stack, "specimen_id", Specimen),
@@ -38,6 +39,7 @@ _BELONGS_TO: tuple[tuple[type[Any], str, type[Any]], ...] = (
     (Product, "take_id", Take),
     (Product, "parent_id", Product),
     (Mend, "merge_id", Product),
+    (Measure, "merge_id", Product),
     (Calibration, "rig_id", Rig),
 )
 
@@ -123,6 +125,7 @@ def remove(session: Session, discard: Discard) -> Removed:
     try:
         for child, condition in (
             (Mend, or_(Mend.discard_id == discard.id, Mend.merge_id.in_(products))),
+            (Measure, or_(Measure.discard_id == discard.id, Measure.merge_id.in_(products))),
             (Product, Product.id.in_(products)),
             (Sorting, Sorting.take_id.in_(takes)),
             (Frame, Frame.take_id.in_(takes)),

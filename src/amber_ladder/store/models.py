@@ -252,6 +252,8 @@ class Take(Discardable, Base):
     frames: Mapped[list["Frame"]] = relationship(back_populates="take", order_by="Frame.place")
     sortings: Mapped[list["Sorting"]] = relationship(back_populates="take", order_by="Sorting.number")
     products: Mapped[list["Product"]] = relationship(back_populates="take", order_by="Product.id")
+    # With every take, as all that lists stacks asks whether anything was measured.
+    measures: Mapped[list["Measure"]] = relationship(back_populates="take", order_by="Measure.number", lazy="selectin")
     frame_count: ClassVar[Mapped[int]]  # how many frames it has, without fetching them: set below
 
     @property
@@ -357,3 +359,28 @@ class Product(Discardable, Base):
     take: Mapped[Take] = relationship(back_populates="products")
     sorting: Mapped[Sorting | None] = relationship()
     task: Mapped[Task] = relationship()
+
+
+class Measure(Discardable, Base):
+    """A measure on a merge. ``picks`` are the places, once for each time somebody picked them; the first is drawn.
+
+    What they come to is reckoned when it is asked for: scale and depth may be known better by then.
+    """
+
+    __tablename__ = "measure"
+    __table_args__ = (
+        UniqueConstraint("take_id", "number"),
+        *checks("measure", named="name <> ''", number="number >= 1", picked="jsonb_array_length(picks) >= 1"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id"))
+    merge_id: Mapped[int] = mapped_column(ForeignKey("product.id"), index=True)
+    number: Mapped[int]
+    name: Mapped[str] = mapped_column(String(120))
+    kind: Mapped[str] = mapped_column(String(20))
+    picks: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    take: Mapped[Take] = relationship(back_populates="measures")
+    merge: Mapped[Product] = relationship()

@@ -11,12 +11,12 @@ from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session
 from amber_ladder.store.journal_models import Deed
 from amber_ladder.store.mend_models import Mend
-from amber_ladder.store.models import Calibration, Frame, Part, Product, Rig, Specimen, Stack, Take
+from amber_ladder.store.models import Calibration, Frame, Measure, Part, Product, Rig, Specimen, Stack, Take
 
 PERSON: ContextVar[str | None] = ContextVar("person", default=None)
 """Who asks, None where the station knows no names."""
 
-Row = Specimen | Stack | Take | Frame | Rig | Part | Calibration | Card
+Row = Specimen | Stack | Take | Frame | Rig | Part | Calibration | Card | Measure
 ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
     "specimen": (
         Specimen,
@@ -30,6 +30,7 @@ ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
     "part": (Part, ("kind", "name", "definition")),
     "calibration": (Calibration, ("set_aside_at",)),
     "card": (Card, ("edits",)),
+    "measure": (Measure, ("name", "picks")),
 }  # fmt: skip
 """The rows that people change, and the columns that are theirs."""
 
@@ -105,7 +106,7 @@ def specimen_of(row: Row | Product | Mend) -> int | None:
             return row.specimen_id
         case Take():
             return row.stack.specimen_id
-        case Frame() | Product() | Mend():
+        case Frame() | Product() | Mend() | Measure():
             return row.take.stack.specimen_id
         case _:
             return None

@@ -44,7 +44,9 @@ class Series(unittest.TestCase):
 
 class Stages(unittest.TestCase):
     def test_one_list_for_header_cabinet_and_keys(self) -> None:
-        self.assertEqual([stage.key for stage in all_stages()], ["plan", "shoot", "sort", "merge", "mend", "record"])
+        self.assertEqual(
+            [stage.key for stage in all_stages()], ["plan", "shoot", "sort", "merge", "mend", "measure", "record"]
+        )
         self.assertEqual(len({stage.key for stage in STAGES}), len(STAGES))
         for stage in all_stages():
             self.assertEqual(stage.label.lower(), stage.key)
@@ -52,14 +54,14 @@ class Stages(unittest.TestCase):
     def test_what_is_done_and_where_a_person_goes_on(self) -> None:
         database()
         stack = new_stack("SE-stages")
-        self.assertEqual([one.done for one in stack.stages], [True, False, False, False, False, False])
+        self.assertEqual([one.done for one in stack.stages], [True, False, False, False, False, False, False])
         row = cabinet.browse(words="SE-stages").rows[0].stack
         assert row is not None
         self.assertEqual((row.goes_on_at, row.busy), ("plan", False))
         shot = shot_stack()
         merged(shot.takes[0].id)
         undone = [one.key for one in plan.read_stack(shot.id).stages if not one.done]
-        self.assertEqual(undone, ["mend"])
+        self.assertEqual(undone, ["mend", "measure"])
         row = cabinet.browse(words="SHOT-1").rows[0].stack
         assert row is not None
         self.assertEqual(row.goes_on_at, "merge")

@@ -9,12 +9,13 @@ from amber_ladder.core.measuring._instrument import (
     Instrument,
 )
 from amber_ladder.core.measuring._kinds import KINDS
-from amber_ladder.core.measuring._measure import COVERAGE, Measured, measure
+from amber_ladder.core.measuring._measure import COVERAGE, Measured, measure, measure_repeated
 from amber_ladder.core.measuring._ramp import Band, Ramp, measure_ramp
 from amber_ladder.core.measuring._relief import Relief, relief
 from amber_ladder.core.measuring._ruling import Ruling, find_ruling
 from amber_ladder.core.measuring._rungs import Rungs
 from amber_ladder.core.measuring._scale_bar import ScaleBar, scale_bar
+from amber_ladder.core.measuring._snap import snapped_to_edge
 from amber_ladder.core.measuring._stated import (
     ASSUMED_SLOPE_TOLERANCE_DEG,
     ASSUMED_TOLERANCE,
@@ -45,8 +46,10 @@ __all__ = [
     "find_ruling",
     "measure",
     "measure_ramp",
+    "measure_repeated",
     "of_tolerance",
     "relief",
     "rounded",
     "scale_bar",
+    "snapped_to_edge",
 ]

@@ -1,17 +1,19 @@
 """One measure, with the uncertainty of what it rests on."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import sqrt
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import stdtrit
 
 from amber_ladder.core.measuring._instrument import PARTS, Draws, Instrument
 from amber_ladder.core.measuring._kinds import KINDS, Outcome
 from amber_ladder.errors import BadInput
 
 Double = NDArray[np.float64]
+Place = tuple[float, float]
 
 COVERAGE = 2.0
 """k: a value lies within ± k standard uncertainties of the truth in about 95 % of cases (GUM 6.2)."""
@@ -44,8 +46,8 @@ class Measured:
 def measure(
     instrument: Instrument,
     kind: str,
-    points: Sequence[tuple[float, float]],
-    points_b: Sequence[tuple[float, float]] | None = None,
+    points: Sequence[Place],
+    points_b: Sequence[Place] | None = None,
 ) -> Measured:
     """Measure at ``points`` (x, y) px of the picture; a dihedral needs the outline of a second face, ``points_b``.
 
@@ -69,8 +71,28 @@ def measure(
     return _told(kind, draws, outcome)
 
 
+def measure_repeated(
+    instrument: Instrument, kind: str, picks: Sequence[tuple[Sequence[Place], Sequence[Place] | None]]
+) -> Measured:
+    """The same measure picked several times: the mean, and how far picks differ for what picking brings.
+
+    Few picks tell little of how far they differ: the standard uncertainty of their mean is widened by Student's t, so
+    that twice it holds 95 %. Source: JCGM 100:2008, 4.2 and G.3. Raises BadInput as one measure does.
+    """
+    told = [measure(instrument, kind, *pick) for pick in picks]
+    first, values = told[0], np.array([one.value for one in told if one.value is not None])
+    if len(values) < 2 or kind == "count":
+        return first
+    widened = float(stdtrit(len(values) - 1, 0.975)) / COVERAGE
+    pick = float(values.std(ddof=1)) / sqrt(len(values)) * widened
+    parts = {**first.parts, "pick": pick}
+    expanded = COVERAGE * sqrt(sum(part**2 for part in parts.values()))
+    notes = (*first.notes, f"mean of {len(values)} picks, which differ by {values.std(ddof=1):.2g} {first.unit} (s)")
+    return replace(first, value=float(values.mean()), expanded=expanded, parts=parts, notes=notes)
+
+
 def _checked(
-    instrument: Instrument, kind: str, points: Sequence[tuple[float, float]], which: str = "a measure of this kind"
+    instrument: Instrument, kind: str, points: Sequence[Place], which: str = "a measure of this kind"
 ) -> Double:
     what = KINDS[kind]
     if len(points) < what.least or (what.most is not None and len(points) > what.most):

@@ -18,11 +18,11 @@ from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.journal_models import Discard
 from amber_ladder.store.mend_models import Mend
-from amber_ladder.store.models import Calibration, Part, Product, Rig, Specimen, Stack, Take
+from amber_ladder.store.models import Calibration, Measure, Part, Product, Rig, Specimen, Stack, Take
 from amber_ladder.work.journal import PERSON, specimen_of, threw_away
 
 KEPT_DAYS = 30
-Kind = Literal["specimen", "stack", "take", "merge", "rig", "part", "calibration", "card", "mend"]
+Kind = Literal["specimen", "stack", "take", "merge", "rig", "part", "calibration", "card", "mend", "measure"]
 
 
 class DiscardEntry(Strict):
@@ -138,6 +138,7 @@ _NAMES: dict[type[Any], Callable[[Any], str]] = {
     Calibration: lambda row: f"calibration ({row.kind.replace('_', ' ')}) of {row.rig.name}",
     Card: lambda row: f"card {row.name}",
     Mend: lambda row: f"{row.name} of {_name(row.take)}",
+    Measure: lambda row: f"measure {row.name} of {_name(row.take)}",
 }
 
 

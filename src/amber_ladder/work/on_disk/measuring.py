@@ -38,7 +38,6 @@ _LEAST_SURE_STEPS = 0.3
 
 all others one in a thousand (./ladder benchmark measuring)."""
 _ENOUGH_PX = 200_000
-RETOUCHED = "touches what was mended"
 
 
 @dataclass(frozen=True)
@@ -221,6 +220,26 @@ def told_json(asked: MeasureJson, measured: Measured, known: Known) -> dict[str,
         out["depth_um"] = [_or_none(one) for one in measured.depth_um]
         out["u_um"] = [_or_none(one) for one in measured.u_um]
     return out
+
+
+_FROM = {
+    "scale": "µm in a pixel, {scale}",
+    "pick": "where places were clicked",
+    "depth": "errors of the depth map, and of the rail's travel",
+    "index": "refractive index of the medium",
+    "projection": "how the scale changes with depth, alignment, tilt of the rail",
+}
+
+
+def budget(measured: Measured, known: Known) -> list[dict[str, Any]]:
+    """What makes a value uncertain, the most first: standard uncertainty in its unit, share of the variance, source."""
+    whole = sum(u**2 for u in measured.parts.values())
+    lines = [
+        {"part": name, "u": float(f"{u:.3g}"), "share": round(u**2 / whole, 4) if whole else 0.0,
+         "from": _FROM[name].format(scale=known.scale_from)}
+        for name, u in measured.parts.items()
+    ]  # fmt: skip
+    return sorted(lines, key=lambda one: -one["share"])
 
 
 def _or_none(number: float) -> float | None:

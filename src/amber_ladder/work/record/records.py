@@ -11,7 +11,6 @@ from typing import Any, Literal
 from amber_ladder import __version__
 from amber_ladder.core.measuring import ScaleBar, scale_bar
 from amber_ladder.core.optics import explain
-from amber_ladder.core.sorting import Shot
 from amber_ladder.errors import NotFound
 from amber_ladder.formats.exports import png_with_bar
 from amber_ladder.formats.pictures import colour_profile, read_picture
@@ -22,8 +21,7 @@ from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
 from amber_ladder.work.stack.counted import counted_merge
-from amber_ladder.work.stack.scale import planned_scale, scale_of
-from amber_ladder.work.stack.series import fills_sensor
+from amber_ladder.work.stack.scale import file_stem, planned_scale, scale_of_merge
 from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
 
 
@@ -209,21 +207,17 @@ _CAMERAS = {
 
 def label_of(merge: Product) -> RecordView:
     """The label of a merge that is finished."""
-    stack, report = merge.take.stack, merge.report or {}
-    sensor = stack_rig(stack).to_core().sensor
-    scale = scale_of(stack)
-    width = int(report["crop"]["width"])
-    first = next(frame for frame in merge.take.frames if frame.name == report["frames_used"][0])
-    known = fills_sensor(Shot(first.name, first.width_px, first.height_px, first.bits), sensor)
+    scale = scale_of_merge(merge)
+    width = int((merge.report or {})["crop"]["width"])
     return RecordView(
         merge.id,
-        merge is counted_merge(stack),
-        scale.um_per_px if known else None,
-        scale.u_um_per_px if known else None,
-        scale.origin if known else None,
-        scale_bar(width, scale.um_per_px) if known else None,
+        merge is counted_merge(merge.take.stack),
+        scale.um_per_px if scale else None,
+        scale.u_um_per_px if scale else None,
+        scale.origin if scale else None,
+        scale_bar(width, scale.um_per_px) if scale else None,
         width,
-        _stem(merge),
+        file_stem(merge),
         shot_with(merge.take),
         [mended_line(one) for one in mends_of(merge)],
         [],
@@ -253,12 +247,3 @@ def _finished(merge: Product) -> Product:
     if merge.report is None:
         raise NotFound(f"merge {merge.id} has no result: it is not finished")
     return merge
-
-
-def _stem(merge: Product) -> str:
-    take = merge.take
-    text = (
-        f"{take.stack.specimen.catalogue_number}_stack{take.stack.number}_take{take.number}_"
-        f"{merge.settings['method']}{merge.number}"
-    )
-    return "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in text)

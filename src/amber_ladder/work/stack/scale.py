@@ -5,13 +5,15 @@ from datetime import datetime
 from typing import Any, Literal
 
 from amber_ladder.core.optics import magnification_is_measured, resolve
+from amber_ladder.core.sorting import Shot
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.rig_json import RigJson
 from amber_ladder.store import rigs, stacks
 from amber_ladder.store.base import now
 from amber_ladder.store.database import Session, transaction
-from amber_ladder.store.models import Calibration, Stack
+from amber_ladder.store.models import Calibration, Product, Stack
 from amber_ladder.work.journal import changing
+from amber_ladder.work.stack.series import fills_sensor
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +47,25 @@ def scale_of(stack: Stack) -> Scale:
     if applied is None:
         return planned_scale(stack)
     return Scale(applied["um_per_px"], applied["u_um_per_px"], "measured", applied["calibration_id"])
+
+
+def scale_of_merge(merge: Product) -> Scale | None:
+    """The scale of a merge's pixels; None where its frames are not the sensor's own: the rig says nothing of them."""
+    stack, report = merge.take.stack, merge.report or {}
+    sensor = RigJson.model_validate(stack.rig).to_core().sensor
+    first = next(frame for frame in merge.take.frames if frame.name == report["frames_used"][0])
+    fills = fills_sensor(Shot(first.name, first.width_px, first.height_px, first.bits), sensor)
+    return scale_of(stack) if fills else None
+
+
+def file_stem(merge: Product) -> str:
+    """How files made of a merge are called, without what is in them."""
+    take = merge.take
+    text = (
+        f"{take.stack.specimen.catalogue_number}_stack{take.stack.number}_take{take.number}_"
+        f"{merge.settings['method']}{merge.number}"
+    )
+    return "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in text)
 
 
 def planned_scale(stack: Stack) -> Scale:

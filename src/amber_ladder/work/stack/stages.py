@@ -45,12 +45,17 @@ def _mended(stack: Stack) -> bool:
     return any(one.task.state == "done" for one in made)
 
 
+def _measured(stack: Stack) -> bool:
+    return any(take.measures for take in stack.takes)
+
+
 STAGES = (
     Stage("plan", "Plan", lambda _: True),
     Stage("shoot", "Shoot", _shot),
     Stage("sort", "Sort", _shot),  # what a take holds is sorted as it comes in; a person looks it over
     Stage("merge", "Merge", _merged),
     Stage("mend", "Mend", _mended),
+    Stage("measure", "Measure", _measured),
     Stage("record", "Record", _merged),  # the record writes itself: it is complete with a finished merge
 )
 

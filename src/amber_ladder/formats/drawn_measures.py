@@ -1,0 +1,70 @@
+"""A picture with its measures drawn on it: SVG, in which text stays text."""
+
+from base64 import b64encode
+from collections.abc import Sequence
+from dataclasses import dataclass
+from html import escape
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder.formats.exports import picture_file
+
+_INK, _EDGE = "#ffd166", "#111111"
+
+Places = Sequence[tuple[float, float]]
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnMeasure:
+    """Places of a measure, whether they enclose something, whether they are joined, and what is written beside them."""
+
+    places: Places
+    closed: bool
+    joined: bool
+    label: str
+
+
+def measures_svg(picture: NDArray[np.uint8], drawn: Sequence[DrawnMeasure], title: str) -> str:
+    """RGB (H, W, 3) with measures on it, one user unit a pixel."""
+    height, width = picture.shape[:2]
+    size = max(12.0, width / 70)
+    jpeg = b64encode(picture_file(picture, "JPEG", um_per_px=None)).decode()
+    size_px = f'width="{width}" height="{height}"'
+    lines = [_one(one, size) for one in drawn]
+    return "\n".join(
+        [
+            '<?xml version="1.0" encoding="UTF-8"?>',
+            f'<svg xmlns="http://www.w3.org/2000/svg" {size_px} viewBox="0 0 {width} {height}">',
+            f"<title>{escape(title)}</title>",
+            f'<image {size_px} href="data:image/jpeg;base64,{jpeg}"/>',
+            f'<g fill="none" stroke-linecap="round" font-family="sans-serif" font-size="{size:.1f}">',
+            *lines,
+            "</g>",
+            "</svg>",
+            "",
+        ]
+    )
+
+
+def _one(measure: DrawnMeasure, size: float) -> str:
+    # Pixel centres lie at whole numbers there, here at halves.
+    places = [(x + 0.5, y + 0.5) for x, y in measure.places]
+    shape = ""
+    if measure.joined:
+        way = "M" + " L".join(f"{x:.2f} {y:.2f}" for x, y in places) + (" Z" if measure.closed else "")
+        shape = "".join(
+            f'<path d="{way}" stroke="{colour}" stroke-width="{wide:.2f}"/>'
+            for colour, wide in ((_EDGE, size / 5), (_INK, size / 10))
+        )
+    marks = "".join(
+        f'<circle cx="{x:.2f}" cy="{y:.2f}" r="{size / 5:.2f}" fill="{_INK}" stroke="{_EDGE}" '
+        f'stroke-width="{size / 15:.2f}"/>'
+        for x, y in places
+    )
+    x, y = places[-1]
+    text = (
+        f'<text x="{x + size / 2:.2f}" y="{y - size / 2:.2f}" fill="{_INK}" stroke="{_EDGE}" '
+        f'stroke-width="{size / 6:.2f}" paint-order="stroke">{escape(measure.label)}</text>'
+    )
+    return f"<g>{shape}{marks}{text}</g>"
