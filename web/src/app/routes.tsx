@@ -17,6 +17,7 @@ import { Frame } from "./Frame";
 const MergeStage = lazy(() => import("../stages/merge/MergeStage"));
 
 const MendStage = lazy(() => import("../stages/mend/MendStage"));
+const MeasureStage = lazy(() => import("../stages/measure/MeasureStage"));
 
 const root = createRootRoute({
   component: Frame,
@@ -74,6 +75,7 @@ const STAGES: Readonly<Record<string, React.ComponentType>> = {
   sort: SortStage,
   merge: MergeStage,
   mend: MendStage,
+  measure: MeasureStage,
   record: RecordStage,
 };
 const stage = createRoute({

@@ -14,6 +14,14 @@ const asItIs = (file: File) => ({
   headers: { "Content-Type": "application/octet-stream" },
 });
 
+/** Places that somebody picked, px of the picture. */
+export interface Pick {
+  points: [number, number][];
+  points_b?: [number, number][] | null;
+}
+/** A measure that is not taken yet. */
+export type Tried = Pick & { kind: Schemas["TriedEntry"]["kind"] };
+
 export const api = {
   stages: () => answered(client.GET("/api/stages")),
   station: () => answered(client.GET("/api/station")),
@@ -222,6 +230,29 @@ export const api = {
     answered(
       client.POST("/api/merges/{merge_id}/part", { params: { path: { merge_id } }, body: { base, tip } }),
     ),
+  measureKinds: () => answered(client.GET("/api/measure-kinds")),
+  measuring: (merge_id: number) =>
+    answered(client.GET("/api/merges/{merge_id}/measures", { params: { path: { merge_id } } })),
+  tryMeasure: (merge_id: number, body: Tried) =>
+    answered(client.POST("/api/merges/{merge_id}/measured", { params: { path: { merge_id } }, body })),
+  takeMeasure: (merge_id: number, body: Tried & { name: string }) =>
+    answered(client.POST("/api/merges/{merge_id}/measures", { params: { path: { merge_id } }, body })),
+  snap: (merge_id: number, x: number, y: number) =>
+    answered(
+      client.POST("/api/merges/{merge_id}/snapped", { params: { path: { merge_id } }, body: { x, y } }),
+    ),
+  changeMeasure: (measure_id: number, body: { name?: string; pick?: Pick }) =>
+    answered(client.PUT("/api/measures/{measure_id}", { params: { path: { measure_id } }, body })),
+  pickAgain: (measure_id: number, body: Pick) =>
+    answered(client.POST("/api/measures/{measure_id}/picks", { params: { path: { measure_id } }, body })),
+  profileCsv: (merge_id: number, body: Tried) =>
+    answered<Blob>(
+      client.POST("/api/merges/{merge_id}/profile.csv", {
+        params: { path: { merge_id } },
+        body,
+        parseAs: "blob",
+      }),
+    ),
   label: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/label", { params: { path: { merge_id } } })),
   session: () => answered(client.GET("/api/session")),
@@ -314,6 +345,10 @@ export const api = {
 type Answered<K extends keyof typeof api> = Awaited<ReturnType<(typeof api)[K]>>;
 export type Stack = Answered<"stack">;
 export type Mend = Answered<"mend">;
+export type Measuring = Answered<"measuring">;
+export type Measure = Measuring["measures"][number];
+export type Told = Measure["told"];
+export type MeasureKind = Answered<"measureKinds">[number];
 export type Place = Mend["places"][number];
 export type Sharpest = Answered<"sharpestHere">[number];
 /** A step as STEPS.json has it. */

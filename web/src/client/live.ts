@@ -75,6 +75,7 @@ export function refresh(queries: QueryClient) {
     "cards",
     "card",
     "mend",
+    "measuring",
     "bench",
     "queue",
   ])
@@ -133,6 +134,10 @@ export function listen(queries: QueryClient): () => void {
   source.addEventListener("mend", (event) => {
     const { id } = JSON.parse(event.data) as { id: number };
     anew(queries, ["mend", id]);
+  });
+  source.addEventListener("measure", (event) => {
+    const { merge_id } = JSON.parse(event.data) as { merge_id: number };
+    anew(queries, ["measuring", merge_id]);
   });
   // Somebody changed something, perhaps in another window.
   source.addEventListener("deed", () => refresh(queries));

@@ -6,6 +6,7 @@ export const GROUPS = {
   shoot: "On Shoot",
   card: "On Card and Sort",
   mend: "On Mend",
+  measure: "On Measure",
 } as const;
 export type Group = keyof typeof GROUPS;
 
@@ -93,6 +94,13 @@ export const COMMANDS = define({
   softer: { group: "mend", key: "}", label: "Softer brush", repeats: true },
   weaker: { group: "mend", key: ",", label: "Weaker brush", repeats: true },
   stronger: { group: "mend", key: ".", label: "Stronger brush", repeats: true },
+  takeMeasure: { group: "measure", key: "t", label: "Take the measure" },
+  snap: { group: "measure", key: "s", label: "Snap the chosen place to the edge beside it" },
+  dropPlace: { group: "measure", key: "Backspace", label: "Drop the chosen place" },
+  clearPlaces: { group: "measure", key: "x", label: "Begin anew" },
+  secondFace: { group: "measure", key: "f", label: "The second face" },
+  nextKind: { group: "measure", key: "n", label: "Next kind of measure" },
+  kindBefore: { group: "measure", key: "N", label: "Kind of measure before" },
 } satisfies Record<string, Definition>);
 
 export type CommandId = keyof typeof COMMANDS;
@@ -108,6 +116,10 @@ export const FIXED_KEYS: ReadonlyArray<readonly [Group, string, string]> = [
   ["mend", "+  −  0", "Zoom, whole picture"],
   ["mend", "Wheel, Space and drag", "Zoom, move the picture"],
   ["mend", "Shift, Alt, both and wheel", "Size, softness, strength of the brush"],
+  ["measure", "Click, drag", "Pick a place, move it"],
+  ["measure", "Arrows, with Shift", "Move the chosen place by 0.1 px, by 1 px"],
+  ["measure", "Ctrl and arrows, Enter", "Move the cross, pick there"],
+  ["measure", "+  −  0, wheel, Space and drag", "Zoom, whole picture, move it"],
   ["picture", "+  −  0  and arrows", "Zoom, whole picture, move"],
 ];
 
@@ -166,6 +178,9 @@ const APART: ReadonlyArray<readonly [Group, Group]> = [
   ["card", "shoot"],
   ["mend", "shoot"],
   ["mend", "card"],
+  ["measure", "shoot"],
+  ["measure", "card"],
+  ["measure", "mend"],
 ];
 
 function meet(one: CommandId, other: CommandId): boolean {

@@ -61,7 +61,7 @@ class PartView:
     part: str
     u: float
     share: float
-    from_: str
+    source: str
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,177 @@
+"""Measuring with mouse and keyboard: each kind of tool, the budget, what is taken, and what leaves."""
+
+import csv
+import io
+import re
+import unittest
+from xml.etree import ElementTree
+
+from playwright.sync_api import Locator, expect
+
+from amber_ladder.work import measure
+from amber_ladder.work.measure import MeasuringView
+from tests.support.browser import PageTest
+from tests.support.station import running
+from tests.support.takes import merged, shot_stack
+
+
+class Measuring(PageTest):
+    def setUp(self) -> None:
+        super().setUp()
+        running()
+
+    def opened(self, number: str) -> int:
+        """A merge on the page, of a stack of its own."""
+        stack = shot_stack(number)
+        done = merged(stack.takes[0].id)
+        self.page.goto(f"/stacks/{stack.id}/measure")
+        expect(self.page.locator("[data-loaded=true]")).to_be_visible()
+        return done.id
+
+    def pick(self, *places: tuple[float, float]) -> None:
+        """Click places of the view, as shares of it."""
+        box = self.page.get_by_role("application").bounding_box()
+        assert box
+        for x, y in places:
+            self.page.mouse.click(box["x"] + x * box["width"], box["y"] + y * box["height"])
+
+    def choose(self, kind: str) -> None:
+        self.page.get_by_role("radio", name=kind, exact=True).check(force=True)
+
+    def value(self) -> Locator:
+        return self.page.get_by_label("Value", exact=True)
+
+    def taken(self) -> Locator:
+        return self.page.get_by_role("list", name="Measures").get_by_role("listitem")
+
+    def now(self, merge_id: int) -> MeasuringView:
+        return measure.measuring(merge_id)
+
+    def test_a_length_opens_to_its_budget_is_taken_named_moved_by_keys_and_undone(self) -> None:
+        merge = self.opened("MEASURE-PAGE")
+        page = self.page
+        self.pick((0.4, 0.5))
+        expect(self.value()).to_have_text("–")
+        self.pick((0.6, 0.5))
+        expect(self.value()).to_have_text(re.compile(r"^[\d.,]+ ± [\d.,]+ µm$"))
+        picked = page.get_by_role("region", name="Being picked")
+        expect(picked.get_by_text("µm in a pixel, nominal")).to_be_visible()
+        expect(page.get_by_text("scale nominal")).to_be_visible()
+        expect(page.get_by_role("img", name=re.compile("^Section along the line"))).to_be_visible()
+        self.assert_accessible()
+        # A tenth of a pixel by an arrow key, a whole one with Shift.
+        surface = page.get_by_role("application")
+        surface.focus()
+        for _ in range(3):
+            page.keyboard.press("ArrowRight")
+        page.keyboard.press("Shift+ArrowDown")
+        page.get_by_label("Name (its number, if empty)").fill("mouth, across")
+        page.get_by_role("button", name="Take the measure").click()
+        expect(self.taken()).to_have_count(1)
+        expect(self.taken()).to_contain_text("mouth, across")
+        view = self.now(merge).measures[0]
+        (x0, y0), (x1, y1) = view.picks[0].points
+        self.assertAlmostEqual(y1 - y0, 1.0, delta=0.02)
+        self.assertGreater(x1 - x0, 50)
+        page.get_by_role("region", name="Measures taken").get_by_role("textbox", name="Name").fill("mouth")
+        page.get_by_role("button", name="Rename").click()
+        expect(self.taken().get_by_role("button", name=re.compile("^mouth"))).to_be_visible()
+        page.get_by_role("button", name="Undo", exact=True).click()
+        page.get_by_role("dialog", name="Undo").get_by_role("button", name="Undo this").click()
+        expect(self.taken()).to_contain_text("mouth, across")
+
+    def test_each_tool_by_mouse(self) -> None:
+        merge = self.opened("MEASURE-TOOLS")
+        page = self.page
+        ring = [(0.42, 0.42), (0.52, 0.38), (0.6, 0.45), (0.58, 0.56), (0.48, 0.6), (0.41, 0.53)]
+        tools = {
+            "Length": ring[:2], "Angle": ring[:3], "Circle, radius": ring[:4], "Area": ring, "Count": ring[:3],
+            "True length": ring[:2], "Along the surface": ring[:2], "Height": ring[:2], "True angle": ring[:3],
+            "Profile": ring[:2], "Tilt of a face": ring, "Sphere, radius": ring, "Area of the surface": ring,
+            "Volume": ring, "Roughness, Sq": ring,
+        }  # fmt: skip
+        for number, (kind, places) in enumerate(tools.items(), 1):
+            with self.subTest(kind):
+                self.choose(kind)
+                self.pick(*places)
+                expect(self.value()).to_have_text(re.compile(r"\d|not known"))
+                page.keyboard.press("t")
+                expect(self.taken()).to_have_count(number)
+        self.choose("Face against face")
+        self.pick(*ring[:3])
+        expect(self.value()).to_have_text("–")
+        page.keyboard.press("f")
+        self.pick(*ring[3:])
+        expect(self.value()).to_have_text(re.compile(r"\d|not known"))
+        page.keyboard.press("t")
+        expect(self.taken()).to_have_count(len(tools) + 1)
+        found = self.now(merge).measures
+        self.assertEqual({one.kind for one in found}, {one.kind for one in measure.kinds()})
+        self.assertEqual(found[4].told.value, 3.0)
+        # What is known has its uncertainty; what is not says how much of it is unknown.
+        for one in found:
+            if one.told.value is None:
+                self.assertTrue(any("unknown" in note or "no depth" in note for note in one.told.notes), one)
+            elif one.kind != "count":
+                self.assertIsNotNone(one.told.expanded)
+
+        with page.expect_download() as table:
+            page.get_by_role("link", name="Table (CSV)").click()
+        rows = list(csv.DictReader(io.StringIO(table.value.path().read_text())))
+        self.assertEqual(len(rows), len(found))
+        with page.expect_download() as drawn:
+            page.get_by_role("link", name="Picture with them (SVG)").click()
+        root = ElementTree.fromstring(drawn.value.path().read_text())
+        self.assertEqual(len(list(root.iter("{http://www.w3.org/2000/svg}text"))), len(found) + 1)
+
+    def test_by_keys_alone_and_picked_again(self) -> None:
+        merge = self.opened("MEASURE-KEYS")
+        page = self.page
+        surface = page.get_by_role("application")
+        surface.focus()
+        page.keyboard.press("Enter")
+        for _ in range(6):
+            page.keyboard.press("Control+ArrowRight")
+        page.keyboard.press("Enter")
+        expect(self.value()).to_have_text(re.compile("±"))
+        page.keyboard.press("Backspace")
+        expect(self.value()).to_have_text("–")
+        page.keyboard.press("Enter")
+        expect(self.value()).to_have_text(re.compile("±"))
+        page.keyboard.press("t")
+        expect(self.taken()).to_have_count(1)
+        page.get_by_role("button", name="Pick it again").click()
+        surface.focus()
+        page.keyboard.press("Enter")
+        for _ in range(6):
+            page.keyboard.press("Control+ArrowRight")
+        page.keyboard.press("Control+Shift+ArrowRight")
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Add this pick").click()
+        expect(page.get_by_text(re.compile("Mean of 2 picks"))).to_be_visible()
+        self.assertEqual(len(self.now(merge).measures[0].picks), 2)
+        # The next kind, and back; snapping says where there is no edge, or moves the place.
+        page.keyboard.press("n")
+        expect(page.get_by_role("radio", name="Angle", exact=True)).to_be_checked()
+        page.keyboard.press("N")
+        expect(page.get_by_role("radio", name="Length", exact=True)).to_be_checked()
+        surface.focus()
+        page.keyboard.press("Enter")
+        with page.expect_response(re.compile("snapped")) as answer:
+            page.keyboard.press("s")
+        self.assertTrue(answer.value.ok)
+
+    def test_another_window_and_a_reload_lose_nothing(self) -> None:
+        merge = self.opened("MEASURE-TWO")
+        entry = measure.MeasureEntry.model_validate(
+            {"kind": "length", "points": [(50, 50), (90, 50)], "name": "from elsewhere"}
+        )
+        measure.take(merge, entry)
+        expect(self.taken()).to_contain_text("from elsewhere")
+        self.page.reload()
+        expect(self.taken()).to_contain_text("from elsewhere")
+        expect(self.page.get_by_role("link", name="Measure", exact=True)).to_be_visible()
+
+
+if __name__ == "__main__":
+    unittest.main()
