@@ -52,6 +52,7 @@ def main() -> int:
     keep(page, "scale")
     _merge(page)
     _mend(page)
+    _measure(page)
     _shoot(page)
     return 0
 
@@ -122,6 +123,36 @@ def _mend(page: Page) -> None:
     page.wait_for_timeout(2500)
     keep(page, "mend-dim")
     page.keyboard.press("d")
+
+
+def _measure(page: Page) -> None:
+    """The fern: what was measured before, and a true length with what makes it uncertain."""
+    page.goto("/stacks/8/measure")
+    page.locator("[data-loaded=true]").wait_for()
+    seen = page.get_by_role("application").bounding_box()
+    assert seen
+
+    def pick(*places: tuple[float, float]) -> None:
+        for x, y in places:
+            page.mouse.click(seen["x"] + x * seen["width"], seen["y"] + y * seen["height"])
+
+    for kind, name, places in (
+        ("Length", "long axis", [(0.62, 0.43), (0.73, 0.29)]),
+        ("Tilt of a face", "lid", [(0.62, 0.41), (0.66, 0.34), (0.7, 0.36), (0.68, 0.43)]),
+        ("Height", "above the ground", [(0.6, 0.51), (0.2, 0.3)]),
+    ):
+        page.get_by_role("radio", name=kind, exact=True).check(force=True)
+        pick(*places)
+        page.get_by_label("Name (its number, if empty)").fill(name)
+        page.get_by_role("button", name="Take the measure").click()
+        page.get_by_role("button", name=re.compile(f"^{name}")).wait_for()
+        page.get_by_role("button", name=re.compile(f"^{name}")).click()
+    page.get_by_role("button", name="Fit").click()
+    page.get_by_role("radio", name="True length", exact=True).check(force=True)
+    pick((0.36, 0.4), (0.61, 0.5))
+    page.get_by_role("img", name=re.compile("^Section along the line")).wait_for()
+    page.wait_for_timeout(2500)
+    keep(page, "measure")
 
 
 def _shoot(page: Page) -> None:

@@ -136,7 +136,7 @@ class WholeJob(PageTest):
         press("ArrowDown")
         press("ArrowDown")
         expect(page.get_by_text(re.compile("Frame rung_0003")).first).to_be_visible()
-        press("6")
+        press("7")
         page.wait_for_url("**/record")
         press("d")
         expect(page.get_by_role("button", name="Light the page")).to_be_visible()

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.launch.serve import SOURCE
-from amber_ladder.work import cabinet, mend, plan, rigs
+from amber_ladder.work import cabinet, measure, mend, plan, rigs
 from amber_ladder.work.rigs import scales
 from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
@@ -115,7 +115,11 @@ class Chosen(PageTest):
         page = self.page
         take = plan.read_stack(self.first.id).takes[1]
         mend.begin(take.merges[0].id, mend.MendEntry())
-        stages = [f"/stacks/{self.first.id}/{one}" for one in ("plan", "merge", f"mend?take={take.id}", "record")]
+        for kind in ("length", "profile"):
+            entry = {"kind": kind, "points": [(80, 80), (160, 120)]}
+            measure.take(take.merges[0].id, measure.MeasureEntry.model_validate(entry))
+        looked_at = ("plan", "merge", f"mend?take={take.id}", f"measure?take={take.id}", "record")
+        stages = [f"/stacks/{self.first.id}/{one}" for one in looked_at]
         pages = ["/", "/rigs", "/nowhere", *stages]
         for width, height, text in SIZES:
             page.set_viewport_size({"width": width, "height": height})
@@ -130,6 +134,10 @@ class Chosen(PageTest):
                     elif "/mend" in where:
                         expect(page.locator("[data-loaded=true]")).to_be_visible()
                         expect(page.get_by_role("button", name="Write the mended picture")).to_be_visible()
+                    elif "/measure" in where:
+                        expect(page.locator("[data-loaded=true]")).to_be_visible()
+                        page.get_by_role("list", name="Measures").get_by_role("button").first.click()
+                        expect(page.get_by_role("button", name="Rename")).to_be_visible()
                     else:
                         expect(page.locator("main")).not_to_contain_text(re.compile("^$|Fetching|Opening"))
                     self.assertEqual(page.evaluate(BOXES), [])
