@@ -173,6 +173,18 @@ class Uncertainty(unittest.TestCase):
         flat = measure(noisy, "roughness", ring(200))
         self.assertLessEqual(value(flat), (flat.expanded or 0) + 0.3)
 
+    def test_what_is_no_plane_and_no_sphere_says_so_and_is_less_certain(self) -> None:
+        bumpy = instrument(surface(lambda x, y: 200 + 0.2 * x + 15 * np.sin(x / 20.0) * np.cos(y / 25.0)), u_um=1.0)
+        flat = instrument(surface(lambda x, y: 200 + 0.2 * x + 0.0 * y), u_um=1.0)
+        for kind, shape in (("tilt", "plane"), ("sphere", "sphere")):
+            told = measure(bumpy, kind, ring(150))
+            with self.subTest(kind):
+                self.assertIn(f"this is no {shape}", told.notes[0])
+        self.assertGreater(
+            measure(bumpy, "tilt", ring(150)).parts["depth"], 4 * measure(flat, "tilt", ring(150)).parts["depth"]
+        )
+        self.assertIsNone(measure(flat, "sphere", ring(150)).value)
+
 
 class WhatIsNotKnown(unittest.TestCase):
     def setUp(self) -> None:

@@ -19,6 +19,7 @@ _AT_A_PLACE_PX, _ON_A_LINE_PX, _IN_A_REGION_PX = 2.0, 6.0, 1.4
 """σ of the Gaussian by which depth is averaged at one place, along a line or for slopes, and where many places are."""
 _EVERY_PX, _MOST_ON_A_LINE, _MOST_ON_A_PROFILE = 3.0, 600, 1500
 _MOST_IN_A_REGION, _MOST_OF_A_SPHERE = 2500, 900
+_NO_SUCH_SHAPE = 2.5  # times its errors: what lies off a fitted shape by more is of another
 _OF_A_RIM = 0.5  # of an outline has to have a depth, for its plane
 _FEWEST = 12  # places with a depth, for a plane or a sphere
 _FOR_SLOPES_PX = 9.0
@@ -36,13 +37,16 @@ class Outcome:
     """A measure in every draw (draws,), the first of them as it is; NaN where depth that it needs is unknown.
 
     ``known`` is the share of its places with a depth. ``noisy`` measures come out too large with noise, which is taken
-    off by ``bias``, if given, or by what the draws show. ``at_least`` and ``at_most`` bound what has no value.
+    off by what the draws show. ``u_more`` is what the draws do not tell of what depth brings, and ``misfit`` how many
+    times farther a surface lies off the shape that is fitted to it than its errors let it. ``at_least`` and
+    ``at_most`` bound what has no value.
     """
 
     values: Double
     known: float = 1.0
     noisy: bool = False
     u_more: float = 0.0
+    misfit: float = 1.0
     at_least: float | None = None
     at_most: float | None = None
     notes: tuple[str, ...] = ()
@@ -262,31 +266,53 @@ def volume(draws: Draws, points: Double, _: Double | None) -> Outcome:
                    at_least=at_least, at_most=at_most, notes=tuple(notes), places=places)  # fmt: skip
 
 
-def _face(draws: Draws, outline: Double) -> tuple[Double, float]:
-    """Plane (draws, 3) of the surface within an outline, and how much of that has a depth."""
+@dataclass(frozen=True)
+class _Face:
+    """Plane (draws, 3) of the surface within an outline, how much of that has a depth, and how badly it is a plane."""
+
+    plane: Double
+    known: float
+    misfit: float = 1.0
+    notes: tuple[str, ...] = ()
+
+
+def _face(draws: Draws, outline: Double) -> _Face:
     solid, u, known = _surface(draws, outline, _MOST_IN_A_REGION)
     if solid.shape[1] < _FEWEST:
-        return np.full((draws.count, 3), np.nan), known
+        return _Face(np.full((draws.count, 3), np.nan), known)
     stays = ~outliers(heights(solid[:1], plane(solid[:1], 1 / u**2))[0] / u)
-    return plane(solid[:, stays], 1 / u[stays] ** 2), known
+    fitted = plane(solid[:, stays], 1 / u[stays] ** 2)
+    misfit, notes = _misfit(heights(solid[:1], fitted[:1])[0], u, "plane")
+    return _Face(fitted, known, misfit, notes)
+
+
+def _misfit(off_um: Double, u: Double, shape: str) -> tuple[float, tuple[str, ...]]:
+    """How many times farther places (N,) lie off a shape than their errors let them, and what is said of that."""
+    times = float(np.sqrt(np.square(off_um / u).mean()))
+    if times < _NO_SUCH_SHAPE:
+        return max(times, 1.0), ()
+    return times, (f"this is no {shape}: it departs from one by {np.sqrt(np.square(off_um).mean()):.2g} µm (rms)",)
 
 
 def tilt(draws: Draws, points: Double, _: Double | None) -> Outcome:
     """Angle of a face against the picture."""
-    face, known = _face(draws, points)
-    down = float(np.degrees(np.arctan2(face[0, 1], face[0, 0])))
+    face = _face(draws, points)
+    x, y, _height = face.plane.T
+    down = float(np.degrees(np.arctan2(y[0], x[0]))) % 360.0
     notes = (f"falls away towards {down:.0f}° (0° to the right, 90° down)",) if np.isfinite(down) else ()
-    return Outcome(np.degrees(np.arctan(np.hypot(face[:, 0], face[:, 1]))), known, notes=notes, places=points)
+    return Outcome(np.degrees(np.arctan(np.hypot(x, y))), face.known, misfit=face.misfit, notes=(*face.notes, *notes),
+                   places=points)  # fmt: skip
 
 
 def dihedral(draws: Draws, points: Double, points_b: Double | None) -> Outcome:
     """Angle between the normals of two faces."""
     assert points_b is not None
-    (one, known_a), (two, known_b) = _face(draws, points), _face(draws, points_b)
-    cosine = (normal(one) * normal(two)).sum(-1)
+    one, two = _face(draws, points), _face(draws, points_b)
+    cosine = (normal(one.plane) * normal(two.plane)).sum(-1)
     value = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
     notes = (f"between the normals; the faces enclose {180 - value[0]:.2f}°",) if np.isfinite(value[0]) else ()
-    return Outcome(value, min(known_a, known_b), notes=notes, places=np.concatenate([points, points_b]))
+    return Outcome(value, min(one.known, two.known), misfit=max(one.misfit, two.misfit),
+                   notes=(*one.notes, *two.notes, *notes), places=np.concatenate([points, points_b]))  # fmt: skip
 
 
 def sphere_radius(draws: Draws, points: Double, _: Double | None) -> Outcome:
@@ -297,10 +323,13 @@ def sphere_radius(draws: Draws, points: Double, _: Double | None) -> Outcome:
     first = sphere(solid[0], 1 / u**2)
     away = solid[0] - first[:3]
     off = (np.linalg.norm(away, axis=-1) - first[3]) / np.maximum(np.abs(away[:, 2]) / first[3], 0.2)
-    stays = ~outliers(off / u) if np.isfinite(first[3]) else np.ones(len(u), np.bool_)
+    if not np.isfinite(first[3]):
+        return Outcome(_nothing(draws), known, notes=("this is flat: no sphere can be told",), places=points)
+    stays = ~outliers(off / u)
     fitted = sphere(solid[:, stays], 1 / u[stays] ** 2)
-    hollow = fitted[0, 2] < solid[0, :, 2].mean()
-    return Outcome(fitted[:, 3], known, notes=("hollow",) if hollow else (), places=points)
+    misfit, notes = _misfit(off, u, "sphere")
+    hollow = ("hollow",) if fitted[0, 2] < solid[0, :, 2].mean() else ()
+    return Outcome(fitted[:, 3], known, misfit=misfit, notes=(*notes, *hollow), places=points)
 
 
 def roughness(draws: Draws, points: Double, _: Double | None) -> Outcome:

@@ -122,7 +122,7 @@ def _told(kind: str, draws: Draws, outcome: Outcome) -> Measured:
     expanded = None
     if np.isfinite(value):
         parts = draws.parts(outcome.values)
-        parts["depth"] = sqrt(parts["depth"] ** 2 + outcome.u_more**2)
+        parts["depth"] = sqrt((outcome.misfit * parts["depth"]) ** 2 + outcome.u_more**2)
         if outcome.noisy:
             bias = draws.bias(outcome.values)
             value -= bias

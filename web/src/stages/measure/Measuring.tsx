@@ -218,8 +218,6 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
               {whole && tried.data ? stated(tried.data.value, tried.data.expanded, tried.data.unit) : "–"}
             </output>
           </div>
-          {whole && tried.data && <Budget told={tried.data} />}
-          {whole && tried.error && <Notice kind="fault">{tried.error.message}</Notice>}
           {!again && <TextField label="Name (its number, if empty)" value={name} onChange={setName} />}
           <div className="flex flex-wrap gap-2">
             <Button
@@ -262,6 +260,8 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
             <p role="status">There is no edge within 12 px of this place.</p>
           )}
           <Failures of={[take.error, snap.error]} />
+          {whole && tried.data && <Budget told={tried.data} />}
+          {whole && tried.error && <Notice kind="fault">{tried.error.message}</Notice>}
         </section>
         <Docket
           shown={measuring}
