@@ -96,14 +96,28 @@ def _plane_around(
 
     they fill, and how sure they are. Beyond an edge nothing counts, seen from the middle where that is known.
     """
-    x0, y0, reach = int(np.floor(px + 0.5)), int(np.floor(py + 0.5)), int(np.ceil(2.0 * sigma))
+    x0, y0 = int(np.floor(px + 0.5)), int(np.floor(py + 0.5))
+    # Errors are alike over more than this: what lies between would tell no more.
+    every = max(1, int(sigma / 3.0))
+    reach = int(np.ceil(2.0 * sigma / every))
+    falls = 0.5 / (sigma * sigma)
     middle, sure = depth[y0, x0], u[y0, x0]
     edges = not np.isnan(middle) and sure <= most
     s0 = sx = sy = sxx = sxy = syy = t0 = tx = ty = tt = filled = whole = unsure = 0.0
-    for y in range(max(y0 - reach, 0), min(y0 + reach + 1, depth.shape[0])):
-        for x in range(max(x0 - reach, 0), min(x0 + reach + 1, depth.shape[1])):
-            dx, dy = x - px, y - py
-            gauss = np.exp(-0.5 * (dx * dx + dy * dy) / (sigma * sigma))
+    beside = np.empty(2 * reach + 1)
+    for i in range(2 * reach + 1):
+        beside[i] = np.exp(-falls * (x0 + (i - reach) * every - px) ** 2)
+    for j in range(-reach, reach + 1):
+        y = y0 + j * every
+        if y < 0 or y >= depth.shape[0]:
+            continue
+        dy = y - py
+        below = np.exp(-falls * dy * dy)
+        for i in range(2 * reach + 1):
+            x = x0 + (i - reach) * every
+            if x < 0 or x >= depth.shape[1]:
+                continue
+            dx, gauss = x - px, below * beside[i]
             whole += gauss
             value, certain = depth[y, x], u[y, x]
             if np.isnan(value) or not certain <= most:

@@ -6,6 +6,8 @@ from numpy.typing import NDArray
 Double = NDArray[np.float64]
 
 _ROUNDS, _SETTLED = 30, 1e-9
+_FLAT = 1e4  # times the size of what was picked: no radius could be told
+_NEAR_BY = 3  # rounds that suffice from the fit of a draw that is all but the same
 
 
 def plane(points: Double, weights: Double | None = None) -> Double:
@@ -65,36 +67,52 @@ def outliers(off: Double) -> NDArray[np.bool_]:
 
 
 def _round(points: Double, weights: Double | None = None) -> Double:
-    """A circle or a sphere, by the number of coordinates."""
-    root = np.ones(points.shape[-2]) if weights is None else np.sqrt(weights / weights.mean())
-    middle = points.mean(axis=-2, keepdims=True)
-    off = points - middle
-    size = np.sqrt(np.square(off).sum(-1).mean(-1))[..., None, None]
-    off = off / np.where(size > 0, size, np.nan)
+    """A circle or a sphere, by the number of coordinates; several draws (D, N, ·) begin from the fit of the first."""
     dimensions = points.shape[-1]
+    root = np.ones(points.shape[-2]) if weights is None else np.sqrt(weights / weights.mean())
+    first = points[0] if points.ndim == 3 else points
+    middle = first.mean(axis=-2)
+    size = float(np.sqrt(np.square(first - middle).sum(-1).mean()))
+    if not size > 0:
+        return np.full((*points.shape[:-2], dimensions + 1), np.nan)
+    state = _settled((first - middle) / size, root)
+    if points.ndim == 3:
+        state = np.repeat(state[None], len(points), axis=0)
+        off = (points - middle) / size
+        for _ in range(_NEAR_BY):
+            state = state + _step(off, state, root)
+    found = state * size
+    found[..., :dimensions] += middle
+    # What is all but flat has no radius that could be told.
+    return np.where(state[..., dimensions:] < _FLAT, found, np.nan)
+
+
+def _settled(off: Double, root: Double) -> Double:
+    """Centre and radius of points (N, ·) about 0 of about size 1."""
     # |p|² = 2 c·p + (r² − |c|²): linear in c and in what stands in brackets.
-    design = np.concatenate([2.0 * off, np.ones((*off.shape[:-1], 1))], axis=-1)
+    design = np.concatenate([2.0 * off, np.ones((len(off), 1))], axis=-1)
     start = _solved(design * root[:, None], np.square(off).sum(-1) * root)
-    centre = start[..., :dimensions]
-    radius = np.sqrt(np.maximum(start[..., dimensions] + np.square(centre).sum(-1), 1e-12))
-    state = np.concatenate([centre, radius[..., None]], axis=-1)
+    radius = np.sqrt(max(float(start[-1] + np.square(start[:-1]).sum()), 1e-12))
+    state = np.append(start[:-1], radius)
     for _ in range(_ROUNDS):
-        away = off - state[..., None, :dimensions]
-        distance = np.maximum(np.linalg.norm(away, axis=-1), 1e-9)
-        unit = away / distance[..., None]
-        residual = distance - state[..., None, dimensions]
-        design = np.concatenate([unit, np.ones((*unit.shape[:-1], 1))], axis=-1)
-        if dimensions == 3:  # a miss in distance is one in depth, times how much depth counts there
-            weight = 1.0 / np.maximum(np.abs(unit[..., 2]), 0.2)
-            design, residual = design * weight[..., None], residual * weight
-        change = _solved(design * root[:, None], residual * root)
+        change = _step(off, state, root)
         state = state + change
         if np.nanmax(np.abs(change), initial=0.0) < _SETTLED:
             break
-    found = state * size[..., 0]
-    found[..., :dimensions] += middle[..., 0, :]
-    # What is all but flat has no radius that could be told.
-    return np.where(state[..., dimensions:] < 1e4, found, np.nan)
+    return np.asarray(state, np.float64)
+
+
+def _step(off: Double, state: Double, root: Double) -> Double:
+    """What a round of Gauss–Newton changes of centre and radius (…, D + 1)."""
+    away = off - state[..., None, :-1]
+    distance = np.maximum(np.sqrt(np.square(away).sum(-1)), 1e-9)
+    unit = away / distance[..., None]
+    residual = distance - state[..., None, -1]
+    weight = np.broadcast_to(root, distance.shape)
+    if off.shape[-1] == 3:  # a miss in distance is one in depth, times how much depth counts there
+        weight = weight / np.maximum(np.abs(unit[..., 2]), 0.2)
+    design = np.concatenate([unit, np.ones((*unit.shape[:-1], 1))], axis=-1)
+    return _solved(design * weight[..., None], residual * weight)
 
 
 def _solved(design: Double, wanted: Double) -> Double:

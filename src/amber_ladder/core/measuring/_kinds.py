@@ -17,13 +17,13 @@ Double = NDArray[np.float64]
 
 _AT_A_PLACE_PX, _ON_A_LINE_PX, _IN_A_REGION_PX = 2.0, 6.0, 1.4
 """σ of the Gaussian by which depth is averaged at one place, along a line or for slopes, and where many places are."""
-_EVERY_PX, _MOST_ON_A_LINE, _MOST_ON_A_PROFILE = 3.0, 600, 1500
-_MOST_IN_A_REGION, _MOST_OF_A_SPHERE = 2500, 900
+_EVERY_PX, _MOST_ON_A_LINE, _MOST_ON_AN_OUTLINE, _MOST_ON_A_PROFILE = 3.0, 400, 160, 1500
+_MOST_IN_A_REGION, _MOST_OF_A_SPHERE = 1600, 900
 _NO_SUCH_SHAPE = 2.5  # times its errors: what lies off a fitted shape by more is of another
 _OF_A_RIM = 0.5  # of an outline has to have a depth, for its plane
 _FEWEST = 12  # places with a depth, for a plane or a sphere
 _FOR_SLOPES_PX = 9.0
-_OF_LENGTHS, _OF_SLOPES, _OF_HEIGHTS = (0.7, 0.6), (1.2, 0.5), (0.7, 0.35)
+_OF_LENGTHS, _OF_SLOPES, _OF_HEIGHTS = (0.7, 0.6), (1.2, 0.5), (0.7, 0.25)
 """What an average over twice the width takes away tells what that over the first took, and the depth map's own: a
 
 Gaussian of σ ≈ 6 px, measured on simulated rough surfaces. As losses go with σ² where slopes change smoothly, and with
@@ -173,7 +173,7 @@ def circle_radius(draws: Draws, points: Double, _: Double | None) -> Outcome:
 
 def flat_area(draws: Draws, points: Double, _: Double | None) -> Outcome:
     """Area within an outline, in the picture."""
-    xy = along(closed(draws.picked(points)), every_px=_EVERY_PX, most=_MOST_ON_A_LINE)
+    xy = along(closed(draws.picked(points)), every_px=_EVERY_PX, most=_MOST_ON_AN_OUTLINE)
     seen = draws.at(xy, _AT_A_PLACE_PX) if draws.of.depth_um is not None else None
     known = 0.0 if seen is None else seen.known
     depth = seen.depth if seen is not None and np.isfinite(seen.depth).all() else None
@@ -237,7 +237,7 @@ def _nothing(draws: Draws) -> Double:
 
 def volume(draws: Draws, points: Double, _: Double | None) -> Outcome:
     """Volume between the surface and the plane of its outline."""
-    rim = along(closed(draws.picked(points)), every_px=_EVERY_PX, most=_MOST_ON_A_LINE)
+    rim = along(closed(draws.picked(points)), every_px=_EVERY_PX, most=_MOST_ON_AN_OUTLINE)
     there = draws.at(rim, _IN_A_REGION_PX)
     sure = np.isfinite(there.depth).all(axis=0)
     places, seen = _region(draws, points, _MOST_IN_A_REGION, _IN_A_REGION_PX)
@@ -361,16 +361,21 @@ def _squares(solid: Double) -> Double:
 
 def profile(draws: Draws, points: Double, _: Double | None) -> Outcome:
     """Depth along a line, and the greatest difference in it."""
-    xy = along(draws.picked(points), every_px=1.0, most=_MOST_ON_A_PROFILE)
-    seen = draws.at(xy, _AT_A_PLACE_PX)
-    depth = seen.depth * draws.depth_factor()
+    line = draws.picked(points)
+    # The curve in full, without the draws; its greatest difference in the draws, at fewer places.
+    xy = along(line[:1], every_px=1.0, most=_MOST_ON_A_PROFILE)
+    depth, _slopes, u = draws.of.look(xy[0], _AT_A_PLACE_PX)
     run = np.concatenate([[0.0], np.cumsum(_steps(draws.in_um(xy)[0, :, :2]))])
-    values = np.full(draws.count, np.nan)
-    if seen.usable.any():
-        values = np.nanmax(depth, axis=1) - np.nanmin(depth, axis=1)
+    values = _nothing(draws)
+    if np.isfinite(depth).any():
+        seen = draws.at(along(line, every_px=_EVERY_PX, most=_MOST_ON_AN_OUTLINE), _AT_A_PLACE_PX)
+        drawn = seen.depth * draws.depth_factor()
+        values = np.nanmax(drawn, axis=1) - np.nanmin(drawn, axis=1)
+        values += (np.nanmax(depth) - np.nanmin(depth)) - values[0]
     relative = np.hypot(draws.of.u_index, draws.of.u_rail)
-    return Outcome(values, seen.known, noisy=True, along_um=run, depth_um=depth[0], places=xy[0],
-                   u_um=np.hypot(seen.u, relative * depth[0]))  # fmt: skip
+    known = float(draws.of.knows(xy[0]).mean())
+    return Outcome(values, known, noisy=True, along_um=run, depth_um=depth, places=xy[0],
+                   u_um=np.hypot(u, relative * depth))  # fmt: skip
 
 
 def count(draws: Draws, points: Double, _: Double | None) -> Outcome:
