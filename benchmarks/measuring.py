@@ -18,7 +18,7 @@ from amber_ladder.work.on_disk.merge_result import read_merge
 from benchmarks.shapes import BALL_UM, CONDITIONS, FACES, SURFACES, Subject, Surface
 
 Double = NDArray[np.float64]
-SEED = 301  # what measures rest on was found on stacks of seed 21
+SEED = 77  # what measures rest on was found on stacks of seeds 21 and 301
 _U_SCALE, _U_INDEX, _PICK_PX = 0.003, 0.004, 0.5
 
 

@@ -137,9 +137,9 @@ def _measure(page: Page) -> None:
             page.mouse.click(seen["x"] + x * seen["width"], seen["y"] + y * seen["height"])
 
     for kind, name, places in (
-        ("Length", "long axis", [(0.62, 0.43), (0.73, 0.29)]),
-        ("Tilt of a face", "lid", [(0.62, 0.41), (0.66, 0.34), (0.7, 0.36), (0.68, 0.43)]),
-        ("Height", "above the ground", [(0.6, 0.51), (0.2, 0.3)]),
+        ("Length", "long axis", [(0.607, 0.425), (0.755, 0.325)]),
+        ("Along the surface", "over the annulus", [(0.44, 0.56), (0.54, 0.6)]),
+        ("Height", "above the ground", [(0.5, 0.42), (0.13, 0.75)]),
     ):
         page.get_by_role("radio", name=kind, exact=True).check(force=True)
         pick(*places)
