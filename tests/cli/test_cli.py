@@ -117,6 +117,42 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(tifffile.imread(self.folder / "o/depth.tif").dtype, np.float32)
         self.assertEqual(before, {p.name: p.read_bytes() for p in (self.folder / "f").glob("*.jpg")})
         self._mend(report["frames_used"][5])
+        self._measure()
+        self._export()
+
+    def _measure(self) -> None:
+        """Sizes on it, and what cannot be measured."""
+        line = {"name": "eye", "kind": "length", "points": [[100, 100], [160, 180]]}
+        entry = {"scale": {"um_per_px": 0.75, "u_um_per_px": 0.003}, "medium": {"index": 1.0}, "pick_px": 0.3}
+        asked = {**entry, "measures": [line, {**line, "kind": "profile"}, {**line, "kind": "height"}]}
+        done = ladder("measure", self.folder / "o", self.write("measures.json", asked))
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        length, curve, height = json.loads(done.stdout)["measures"]
+        self.assertEqual((length["name"], length["kind"], length["unit"], length["k"]), ("eye", "length", "µm", 2.0))
+        self.assertAlmostEqual(length["value"], 75.0, delta=0.5)
+        # 0.4 % of 75 µm, and 0.3 px at either end, twice.
+        self.assertAlmostEqual(length["U"], 2 * float(np.hypot(0.3, np.sqrt(2) * 0.3 * 0.75)), delta=0.15)
+        self.assertAlmostEqual(sum(length["parts"].values()), 1.0, delta=0.001)
+        self.assertEqual({len(curve[key]) for key in ("along_um", "depth_um", "u_um")}, {101})
+        self.assertEqual(height["unit"], "µm")
+        told = ("measure", self.folder / "o")
+        self.bad(ladder(*told, self.write("a.json", {"measures": [line]})), "no scale is known")
+        away = {**asked, "measures": [{**line, "points": [[100, 100], [900, 9]]}]}
+        self.bad(ladder(*told, self.write("b.json", away)), "measure 1 (eye)", "900, 9 lies outside")
+        self.bad(ladder(*told, self.write("c.json", {"measures": [{**line, "kind": "girth"}]})), "measures.0.kind")
+        self.bad(ladder("measure", self.folder / "f", self.write("d.json", asked)), "not the result of a merge")
+
+    def _export(self) -> None:
+        """It in another format, and one that nobody knows."""
+        told = ("export", self.folder / "o", "--um-per-px", "0.75")
+        done = ladder(*told, "--as", "png", "--bar", "--out", self.folder / "o.png")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        with Image.open(self.folder / "o.png") as shown:
+            self.assertEqual(shown.size[0], 384)
+            self.assertGreater(shown.size[1], 256)
+        self.assertEqual(ladder(*told, "--as", "ply", "--out", self.folder / "o.ply").returncode, 0)
+        self.assertTrue((self.folder / "o.ply").read_bytes().startswith(b"ply\n"))
+        self.assertEqual(ladder(*told, "--as", "vrml", "--out", self.folder / "o.wrl").returncode, 2)
 
     def _mend(self, file: str) -> None:
         """The same merge, mended, and a step that cannot be done."""

@@ -36,7 +36,7 @@ def measures_svg(picture: NDArray[np.uint8], drawn: Sequence[DrawnMeasure], titl
         [
             '<?xml version="1.0" encoding="UTF-8"?>',
             f'<svg xmlns="http://www.w3.org/2000/svg" {size_px} viewBox="0 0 {width} {height}">',
-            f"<title>{escape(title)}</title>",
+            f"<title>{_plain(title)}</title>",
             f'<image {size_px} href="data:image/jpeg;base64,{jpeg}"/>',
             f'<g fill="none" stroke-linecap="round" font-family="sans-serif" font-size="{size:.1f}">',
             *lines,
@@ -65,6 +65,11 @@ def _one(measure: DrawnMeasure, size: float) -> str:
     x, y = places[-1]
     text = (
         f'<text x="{x + size / 2:.2f}" y="{y - size / 2:.2f}" fill="{_INK}" stroke="{_EDGE}" '
-        f'stroke-width="{size / 6:.2f}" paint-order="stroke">{escape(measure.label)}</text>'
+        f'stroke-width="{size / 6:.2f}" paint-order="stroke">{_plain(measure.label)}</text>'
     )
     return f"<g>{shape}{marks}{text}</g>"
+
+
+def _plain(words: str) -> str:
+    """As XML has it, which knows no control characters."""
+    return escape("".join(one for one in words if one.isprintable()))
