@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 import unittest
 from typing import ClassVar
 from xml.etree import ElementTree
@@ -9,7 +10,7 @@ from xml.etree import ElementTree
 import numpy as np
 
 from amber_ladder.errors import BadInput, NotFound
-from amber_ladder.work import deeds, measure, mend, plan
+from amber_ladder.work import deeds, measure, mend, plan, record
 from amber_ladder.work.rigs import scales
 from amber_ladder.work.stack.scale import apply_scale
 from amber_ladder.work.stack.views import MergeView, StackView
@@ -135,6 +136,8 @@ class Measures(unittest.TestCase):
         self.assertEqual((row["name"], float(row["value"]), row["unit"]), ('\'=width "A"', one.told.value, "µm"))
         content, _ = measure.measures_json(self.merge.id)
         self.assertIn(one.id, [m["id"] for m in content["measures"]])
+        kept = json.loads(json.dumps(record.record(self.merge.id)[0]))["measured"]
+        self.assertIn(one.told.value, [m["told"]["value"] for m in kept])
         drawn, _ = measure.picture_svg(self.merge.id)
         root = ElementTree.fromstring(drawn)
         words = [text.text or "" for text in root.iter("{http://www.w3.org/2000/svg}text")]

@@ -15,6 +15,7 @@ from amber_ladder.work.measure.measures import (
     kinds,
     measuring,
     pick_again,
+    recorded,
     take,
     tried,
 )
@@ -38,6 +39,7 @@ __all__ = [
     "pick_again",
     "picture_svg",
     "profile_csv",
+    "recorded",
     "snapped",
     "take",
     "tried",

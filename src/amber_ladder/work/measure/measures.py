@@ -1,7 +1,7 @@
 """Measures on a merge: tried while places are picked, taken, picked again, moved, named."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -151,11 +151,27 @@ def measuring(merge_id: int) -> MeasuringView:
         merge = finished(session, merge_id)
         known = instrument(merge)
         scale, (height, width) = scale_json(known), known.instrument.shape
-        taken = [one for one in merge.take.measures if one.merge_id == merge.id]
         return MeasuringView(
             merge.id, width, height, scale["um_per_px"], scale["u_um_per_px"], known.scale_from,
-            known.instrument.depth_um is not None, list(known.assumed), [_view(one, merge, known) for one in taken],
+            known.instrument.depth_um is not None, list(known.assumed),
+            [_view(one, merge, known) for one in _of(merge)],
         )  # fmt: skip
+
+
+def recorded(merge: Product) -> list[dict[str, Any]]:
+    """All measures of a merge as its record keeps them: by whom each was picked where, and what it comes to now."""
+    taken = _of(merge)
+    known = instrument(merge) if taken else None
+    return [
+        {"number": one.number, "name": one.name, "kind": one.kind, "picks": one.picks,
+         "told": asdict(_view(one, merge, known).told), "scale": scale_json(known), "assumed": list(known.assumed)}
+        for one in taken
+        if known
+    ]  # fmt: skip
+
+
+def _of(merge: Product) -> list[Measure]:
+    return [one for one in merge.take.measures if one.merge_id == merge.id]
 
 
 def tried(merge_id: int, entry: TriedEntry) -> ToldView:

@@ -20,6 +20,7 @@ from amber_ladder.store import deeds, stacks
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
+from amber_ladder.work.measure import recorded
 from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import file_stem, planned_scale, scale_of_merge
 from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
@@ -164,6 +165,7 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
                  "steps": (one.report or {})["steps"], "of": (one.report or {})["merge"]}
                 for one in mends_of(merge)
             ],
+            "measured": recorded(merge),
             "history": history(session, stack.specimen_id),
         }  # fmt: skip
     return content, f"{shown.file_stem}.json"
