@@ -31,12 +31,13 @@ def area(points: Double) -> Double:
     return np.asarray(np.abs((x * np.roll(y, -1, -1) - np.roll(x, -1, -1) * y).sum(-1)) / 2.0, np.float64)
 
 
-def within(outline: Double, most: int) -> Double:
-    """Places (N, 2) on an even grid within an outline (P, 2): its pixels, or every so many where those are too many.
+def apart(outline: Double, most: int) -> float:
+    """How many px apart about ``most`` places fill an outline (P, 2); no less than 1."""
+    return max(1.0, float(np.sqrt(area(outline) / most)))
 
-    N is about ``most`` at most; 0 for an outline without area.
-    """
-    every = max(1.0, float(np.sqrt(area(outline) / most)))
+
+def within(outline: Double, every: float) -> Double:
+    """Places (N, 2) on an even grid within an outline (P, 2), ``every`` so many px; 0 for one without area."""
     low, high = outline.min(axis=0), outline.max(axis=0)
     x = np.arange(np.ceil(low[0]), high[0] + 1e-9, every)
     y = np.arange(np.ceil(low[1]), high[1] + 1e-9, every)

@@ -9,12 +9,14 @@ from numpy.typing import NDArray
 from scipy.special import stdtrit
 
 from amber_ladder.core.measuring._instrument import PARTS, Draws, Instrument
-from amber_ladder.core.measuring._kinds import KINDS, Outcome
+from amber_ladder.core.measuring._kinds import KINDS
+from amber_ladder.core.measuring._outcome import Outcome
 from amber_ladder.errors import BadInput
 
 Double = NDArray[np.float64]
 Place = tuple[float, float]
 
+_AT_AN_EDGE = 0.1  # of the draws of picks that have no value
 COVERAGE = 2.0
 """k: a value lies within ± k standard uncertainties of the truth in about 95 % of cases (GUM 6.2)."""
 
@@ -121,6 +123,8 @@ def _told(kind: str, draws: Draws, outcome: Outcome) -> Measured:
     parts = dict.fromkeys(PARTS, 0.0)
     expanded = None
     if np.isfinite(value):
+        if np.isnan(outcome.values[draws.picks]).mean() > _AT_AN_EDGE:
+            notes.append("picked at the edge of what is known: half a pixel aside there is no depth")
         parts = draws.parts(outcome.values)
         parts["depth"] = sqrt((outcome.misfit * parts["depth"]) ** 2 + outcome.u_more**2)
         if outcome.noisy:
