@@ -26,7 +26,7 @@ _MOST = 400  # candidates that are looked at frame by frame: the darkest
 _CALMEST = 0.6  # of the frames: in those where the place is in focus, detail tells more than dust
 _CONSTANT, _ALWAYS = 0.3, 0.45  # how far its darkness may vary between half of those, and is left in nearly all
 _NEARLY_ALL = 0.9
-_GROWS = 6.0  # blur between some frames, against a spot's radius: else a patch of the specimen may look as constant
+_GROWS = 6.5  # blur between some frames, against a spot's radius: else a patch of the specimen may look as constant
 _RING, _RING_PX = 2.0, 4.0  # from a spot's radius to that is its surroundings
 _REACH, _REACH_PX = 1.9, 3.0
 
@@ -57,7 +57,7 @@ def widest_told_px(blur_between_px: float) -> float:
 def find_spots(light: Callable[[int], Float], frames: Sequence[int], blur_between_px: float) -> list[Spot]:
     """Spots that all of these frames have. ``light`` gives a frame (H, W), 0 to 1, linear; each is read twice.
 
-    ``blur_between_px`` is by how much blur differs between some frames at any place: only what is smaller than a sixth
+    ``blur_between_px`` is by how much blur differs between some frames at any place: only what is smaller than 1 / 6.5
     of it can be told from the specimen. Memory does not grow with the number of frames.
     """
     if len(frames) < _FEWEST:
