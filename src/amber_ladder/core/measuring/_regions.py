@@ -140,7 +140,8 @@ def _misfit(off_um: Double, u: Double, shape: str) -> tuple[float, tuple[str, ..
     times = float(np.sqrt(np.square(off_um / u).mean()))
     if times < _NO_SUCH_SHAPE:
         return max(times, 1.0), ()
-    return times, (f"this is no {shape}: it departs from one by {np.sqrt(np.square(off_um).mean()):.2g} µm (rms)",)
+    by_um = float(np.sqrt(np.square(off_um).mean()))
+    return times, (f"this is no {shape}: it departs from one by {by_um:.{0 if by_um >= 10 else 2}f} µm (rms)",)
 
 
 def tilt(draws: Draws, points: Double, _: Double | None) -> Outcome:
@@ -161,7 +162,8 @@ def dihedral(draws: Draws, points: Double, points_b: Double | None) -> Outcome:
     value = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
     notes = (f"between the normals; the faces enclose {180 - value[0]:.2f}°",) if np.isfinite(value[0]) else ()
     return Outcome(value, min(one.known, two.known), misfit=max(one.misfit, two.misfit),
-                   notes=(*one.notes, *two.notes, *notes), places=np.concatenate([points, points_b]))  # fmt: skip
+                   notes=(*dict.fromkeys((*one.notes, *two.notes)), *notes),
+                   places=np.concatenate([points, points_b]))  # fmt: skip
 
 
 def sphere_radius(draws: Draws, points: Double, _: Double | None) -> Outcome:

@@ -13,7 +13,7 @@ export function Section({ told, name }: { told: Told | undefined; name: string }
   const length = along.at(-1) ?? 0;
   if (!known.length || length <= 0)
     return (
-      <p className="border-ink border-t bg-card px-4 py-2 text-[0.875rem] text-ink2">
+      <p className="min-h-[166px] border-ink border-t bg-card px-4 py-2 text-[0.875rem] text-ink2">
         {told
           ? "No depth is known along this line: there is no section."
           : "The section along a line shows here once two places are picked."}
@@ -27,7 +27,7 @@ export function Section({ told, name }: { told: Told | undefined; name: string }
   const x = (at: number) => PAD.left + at * scale;
   const y = (at: number) => PAD.top + spare + (at - near) * scale;
   return (
-    <figure className="border-ink border-t bg-card px-4 py-1">
+    <figure className="min-h-[166px] border-ink border-t bg-card px-4 py-1">
       <svg
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         role="img"
