@@ -73,7 +73,8 @@ def _round(points: Double, weights: Double | None = None) -> Double:
     first = points[0] if points.ndim == 3 else points
     middle = first.mean(axis=-2)
     size = float(np.sqrt(np.square(first - middle).sum(-1).mean()))
-    if not size > 0:
+    spread = np.linalg.svd(first - middle, compute_uv=False) if np.isfinite(size) else np.zeros(1)
+    if not spread[-1] > spread[0] / _FLAT:  # all on one line, or on one plane
         return np.full((*points.shape[:-2], dimensions + 1), np.nan)
     state = _settled((first - middle) / size, root)
     if points.ndim == 3:
