@@ -10,10 +10,10 @@ from typing import Any, ClassVar
 import numpy as np
 
 from amber_ladder.errors import BadInput
-from amber_ladder.formats.measures_json import MeasuresJson
+from amber_ladder.formats.measures_json import FocusedBy, MeasuresJson, ScaleJson
 from amber_ladder.formats.results import read_depth, write_depth, write_json
-from amber_ladder.work.on_disk.measuring import measure_folder
-from amber_ladder.work.on_disk.merge_result import read_merge
+from amber_ladder.work.on_disk.measuring import Known, instrument_of, measure_folder
+from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 from benchmarks.shapes import BALL_UM, CONDITIONS, FACES, PIT_DEEP_UM, PIT_UM, Subject
 
 TURNS = np.arange(24) * 2 * np.pi / 24
@@ -30,6 +30,69 @@ def told(subject: Subject, *measures: dict[str, Any], **known: Any) -> list[dict
     scale = {"um_per_px": subject.um_per_px, "u_um_per_px": 0.002 * subject.um_per_px}
     entry = {"scale": scale, "focused_by": "rail", **known, "measures": list(measures)}
     return list(measure_folder(subject.folder, MeasuresJson.model_validate(entry))["measures"])
+
+
+class WhatIsKnown(unittest.TestCase):
+    """What a merge's report tells of its scale over depth, and what is assumed where it tells nothing."""
+
+    def known(self, focused_by: FocusedBy = "unknown", **report: Any) -> Known:
+        frames = [{"file": f"f{i}.jpg", "depth": 20.0 * i, "u_px": 0.1 * i, "matrix": [[1, 0, 0], [0, 1, 0]]}
+                  for i in range(4)]  # fmt: skip
+        whole = {"registration": frames, "reference_frame": "f2.jpg", "settings": {"depth_unit": "µm"},
+                 "growth": {"per_mm": 0.02, "u_per_mm": 0.001, "limits_per_mm": [-0.03, 0.03]},
+                 "scale": {"um_per_px": 0.5, "u_um_per_px": 0.001, "source": "measured"}, **report}  # fmt: skip
+        merge = MergeResult(Path("/nowhere"), np.zeros((30, 40, 3), np.uint8), whole)
+        return instrument_of(merge, scale=None, medium=None, focused_by=focused_by)
+
+    def test_on_a_rail_the_scale_follows_what_the_alignment_saw(self) -> None:
+        growth = self.known("rail").instrument.growth
+        self.assertEqual((growth.per_um, growth.u_per_um, growth.at_um), (2e-5, 1e-6, 40.0))
+
+    def test_a_focus_ring_tells_nothing_so_the_optics_bound_it(self) -> None:
+        known = self.known("ring")
+        self.assertAlmostEqual(known.instrument.growth.per_um, 1.5e-5)
+        self.assertAlmostEqual(known.instrument.growth.u_per_um, 3e-5 / sqrt(12))
+        self.assertIn("0 to 3.0%", " ".join(known.assumed) + " ".join(self.assumed_with_depth("ring")))
+
+    def assumed_with_depth(self, focused_by: FocusedBy) -> tuple[str, ...]:
+        """What is assumed of a merge that has a depth map."""
+        with tempfile.TemporaryDirectory() as scratch:
+            folder, merge = Path(scratch), self.known(focused_by)
+            for name in ("depth.tif", "depth_u.tif"):
+                write_depth(folder / name, np.full((30, 40), 9.0, np.float32), unit="µm")
+            report = {"registration": [{"depth": 0.0, "file": "a"}, {"depth": 20.0, "file": "b"}],
+                      "settings": {"depth_unit": "µm"}, "reference_frame": "a",
+                      "growth": {"per_mm": 0.02, "u_per_mm": 0.001, "limits_per_mm": [-0.03, 0.03]}}  # fmt: skip
+            with_depth = MergeResult(folder, np.zeros((30, 40, 3), np.uint8), report)
+            scale = ScaleJson(um_per_px=merge.instrument.um_per_px)
+            return instrument_of(with_depth, scale=scale, medium=None, focused_by=focused_by).assumed
+
+    def test_where_nobody_says_which_it_lies_between_both(self) -> None:
+        growth = self.known().instrument.growth
+        self.assertAlmostEqual(growth.per_um, 1e-5)
+        # The rail's own figure, and none at all, both lie within twice the uncertainty.
+        self.assertLess(abs(2e-5 - growth.per_um), 2 * growth.u_per_um)
+        self.assertLess(growth.per_um, 2 * growth.u_per_um)
+        self.assertIn("whether rail or ring", " ".join(self.assumed_with_depth("unknown")))
+
+    def test_a_merge_that_says_nothing_of_growth_is_said_to(self) -> None:
+        self.assertEqual(self.known("rail", growth=None).instrument.growth.per_um, 0.0)
+
+    def test_scale_and_where_it_comes_from(self) -> None:
+        known = self.known()
+        self.assertAlmostEqual(known.instrument.u_scale, 0.002)
+        self.assertEqual(known.scale_from, "measured")
+        nominal = self.known(scale={"um_per_px": 0.5, "u_um_per_px": None, "source": "computed from the rig"})
+        self.assertAlmostEqual(nominal.instrument.u_scale, 0.05 / sqrt(3))
+        self.assertIn("nominal", nominal.assumed[0])
+
+    def test_how_uncertain_a_depth_lies_aside_has_the_sign_of_its_side_of_the_reference(self) -> None:
+        aside = self.known().instrument.aside
+        assert aside is not None
+        np.testing.assert_allclose(aside(np.array([0.0, 30.0, 60.0])), [0.0, 0.15, 0.3], atol=1e-9)
+
+    def test_without_a_depth_map_nothing_is_known_of_depth(self) -> None:
+        self.assertIsNone(self.known().instrument.depth_um)
 
 
 class KnownAnswers(unittest.TestCase):
