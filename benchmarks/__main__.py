@@ -17,7 +17,7 @@ BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
 NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
-         "check", "sorting", "mend", "brush", "measuring")  # fmt: skip
+         "look", "check", "sorting", "mend", "brush", "measuring", "ledger", "day")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -42,7 +42,8 @@ def main(names: list[str]) -> int:
         return 2
     wanted = names or list(NAMES)
     for name, run in _BY_THEMSELVES.items():
-        if name in wanted:
+        # The look before shooting is asked for as a patch, too.
+        if name in wanted or (name == "look" and "patch" in wanted):
             run()
     if set(wanted) & {*BOUNDS, "patch", "memory", "workers"}:
         _merges(wanted)
@@ -82,6 +83,24 @@ def _measures() -> None:
     from benchmarks.measuring import main as judge
 
     judge()
+
+
+def _ledger() -> None:
+    from benchmarks.ledger import main as browse  # starts a server
+
+    browse()
+
+
+def _look() -> None:
+    from benchmarks.look import main as before_shooting
+
+    before_shooting()
+
+
+def _day() -> None:
+    from benchmarks.day import main as order
+
+    order()
 
 
 def _quality(*, large: bool) -> None:
@@ -210,6 +229,9 @@ _BY_THEMSELVES: dict[str, Callable[[], None]] = {
     "mend": _mends,
     "brush": _brush,
     "measuring": _measures,
+    "ledger": _ledger,
+    "day": _day,
+    "look": _look,
     "memory-large": _large,
 }
 

@@ -14,7 +14,8 @@ from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import METHODS, Patch, Style, survey
 from amber_ladder.formats.pictures import frames_in, read_picture
 from amber_ladder.work.on_disk.checking import check_folder
-from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.merge_settings import MergeSettings
+from amber_ladder.work.on_disk.merging import merge_folder
 from benchmarks.mending import timed
 
 

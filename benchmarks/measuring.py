@@ -138,7 +138,7 @@ def _plain(by: _By) -> Iterator[Task]:
     for _ in range(3):
         yield from _of_lines(by.surface, by.places(2))
         yield from _of_regions(by.surface, by.around())
-    for _ in range(2):
+    for _ in range(7):
         three = by.places(3)
         yield Task("angle", three, _angle(three[0] - three[1], three[2] - three[1]))
         solid = _solid(by.surface, three)
@@ -152,7 +152,7 @@ def _long_lines(by: _By) -> Iterator[Task]:
 
 
 def _tilts(by: _By) -> Iterator[Task]:
-    return (_tilt(by.surface, by.around(140.0)) for _ in range(4))
+    return (_tilt(by.surface, by.around(140.0)) for _ in range(8))
 
 
 def _on_ramp(by: _By) -> Iterator[Task]:
@@ -164,7 +164,7 @@ def _on_ramp(by: _By) -> Iterator[Task]:
 
 
 def _on_ball(by: _By) -> Iterator[Task]:
-    for _ in range(4):
+    for _ in range(16):
         yield Task("sphere", by.around(60.0, 160.0), BALL_UM)
         radius, at = by.random.uniform(80, 240), by.random.uniform(0, 6) + np.arange(7) * 0.8
         yield Task("circle", radius * np.column_stack([np.cos(at), np.sin(at)]), radius)
@@ -172,7 +172,7 @@ def _on_ball(by: _By) -> Iterator[Task]:
 
 
 def _on_step(by: _By) -> Iterator[Task]:
-    for _ in range(5):
+    for _ in range(12):
         line = by.across((-180, -60), (90, 180))
         yield from _of_lines(by.surface, line)
         yield Task("profile", line, 160.0)
@@ -196,7 +196,7 @@ def _on_pit(by: _By) -> Iterator[Task]:
 
 def _on_faces(by: _By) -> Iterator[Task]:
     down = [np.array(slopes) / np.linalg.norm(slopes) for slopes in FACES]
-    for _ in range(4):
+    for _ in range(14):
         middles = [by.random.uniform(150, 190) * way for way in down]
         found = [_outline(float(x), float(y), by.random.uniform(55, 75)) for x, y in middles]
         one, two = by.random.choice(3, 2, replace=False)
@@ -207,7 +207,7 @@ def _on_faces(by: _By) -> Iterator[Task]:
 
 
 def _roughs(by: _By) -> Iterator[Task]:
-    for _ in range(5):
+    for _ in range(14):
         outline = by.around(90.0, 140.0)
         solid = _solid(by.surface, _inside(outline))
         yield Task("roughness", outline, float(np.sqrt(np.square(_rest(solid, _fitted(solid))).mean())))

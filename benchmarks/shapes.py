@@ -17,7 +17,8 @@ from amber_ladder.simulated.specimens import SimulatedSpecimen
 from amber_ladder.simulated.specimens._surface import blend, lit, noise, solid
 from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.simulated.wobble import Wobble
-from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.merge_settings import MergeSettings
+from amber_ladder.work.on_disk.merging import merge_folder
 
 Double = NDArray[np.float64]
 Surface = Callable[[Any, Any], Double]
@@ -26,6 +27,9 @@ Surface = Callable[[Any, Any], Double]
 _DEEPEST_UM = 470.0
 _PALE, _DARK = (0.62, 0.58, 0.5), (0.16, 0.13, 0.1)
 BALL_UM, BALL_TOP_UM = 520.0, 40.0
+COIN_UM, COIN_RISE = 240.0, 0.45
+COIN_ASLANT = float(np.hypot(1.0, COIN_RISE))
+RULED_UM = 50.0
 PIT_UM, PIT_DEEP_UM = 150.0, 170.0
 ROUGH_SQ_UM = 9.0
 FACES = ((0.0, 0.75), (0.65, -0.375), (-0.65, -0.375))
@@ -80,6 +84,30 @@ def rough(x: Any, y: Any) -> Double:
     return np.asarray(230.0 + 0.2 * np.asarray(x) + ROUGH_SQ_UM * waves / np.sqrt(12.0), np.float64)
 
 
+def ruled(x: Any, y: Any) -> Double:
+    """A ruled plate, tilted across its lines."""
+    return np.asarray(225.0 + 0.42 * x + 0.0 * np.asarray(y), np.float64)
+
+
+def coin(x: Any, y: Any) -> Double:
+    """A disk of COIN_UM radius that lies aslant on ground far below it."""
+    return np.asarray(np.where(np.hypot(x, y * COIN_ASLANT) <= COIN_UM, 180.0 + COIN_RISE * np.asarray(y), 430.0))
+
+
+def coin_paint(x: Any, y: Any) -> Double:
+    """Pale against the ground."""
+    return np.asarray(np.where(np.hypot(x, y * COIN_ASLANT) <= COIN_UM, 0.65, 0.0), np.float64)
+
+
+def ruled_paint(x: Any, _y: Any) -> Double:
+    """Dark lines along y, one every RULED_UM along a surface that is tilted as ``ruled``."""
+    along = np.asarray(x) * float(np.hypot(1.0, 0.42)) / RULED_UM
+    return np.asarray(0.65 * (np.abs(along - np.rint(along)) > 0.12), np.float64)
+
+
+OF_KNOWN_SIZE: dict[str, Surface] = {"coin": coin, "ruled": ruled}
+"""Things that give a picture its scale."""
+PAINTED: dict[str, Surface] = {"coin": coin_paint, "ruled": ruled_paint}
 SURFACES: dict[str, Surface] = {
     "plane": plane, "ramp": ramp, "ball": ball, "step": step, "groove": groove, "pit": pit, "faces": faces,
     "rough": rough,
@@ -102,11 +130,13 @@ CONDITIONS = {
 }
 
 
-def _built(surface: Surface) -> Callable[[Grid, int], Scene]:
+def _built(surface: Surface, paint: Surface | None) -> Callable[[Grid, int], Scene]:
     def build(grid: Grid, seed: int) -> Scene:
         random = np.random.default_rng([seed, 9])
         depth = np.asarray(surface(grid.x_um, grid.y_um), np.float32)
         amount = np.clip(0.5 + 0.5 * noise(grid, 40.0, random), 0, 1)
+        if paint is not None:
+            amount = np.clip(0.35 * amount + np.asarray(paint(grid.x_um, grid.y_um), np.float32), 0, 1)
         rgb = lit(blend(_DARK, _PALE, np.asarray(amount, np.float32)), depth, grid.pixel_um)
         return Scene((solid(rgb, np.ones_like(depth), depth),))
 
@@ -124,12 +154,12 @@ class Subject:
         self, name: str, conditions: Conditions, seed: int, folder: Path, *, index_error: float = 0.0,
         size_px: tuple[int, int] = (800, 640),
     ) -> None:  # fmt: skip
-        self.surface, self._conditions = SURFACES[name], conditions
+        self.surface, self._conditions = {**SURFACES, **OF_KNOWN_SIZE}[name], conditions
         sensor = Sensor(*size_px, 5.0)
         self.rig = Rig(sensor, InfinityObjective(5.0, 0.14, 200, 200), medium_index=conditions.medium_index)
         optics = resolve(self.rig)
         self.um_per_px = optics.pixel_um
-        specimen = SimulatedSpecimen(name, name, "test", 800.0, _DEEPEST_UM, _built(self.surface))
+        specimen = SimulatedSpecimen(name, name, "test", 800.0, _DEEPEST_UM, _built(self.surface, PAINTED.get(name)))
         wanted = Wanted(near_um=0, sharp_um=optics.sharp_depth_um.total, far_um=_DEEPEST_UM)
         ladder = plan_ladder(optics, wanted, rail=Rail(2.5))
         stand = SimulatedStand(specimen, optics, sensor, near_um=0, seed=seed, wobble=conditions.wobble)

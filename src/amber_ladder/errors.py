@@ -32,6 +32,10 @@ class Conflict(AmberLadderError):
     """The request is sound but contradicts what is there already."""
 
 
+class Collided(Conflict):
+    """Two changes waited for each other, and this one gave way: done again, it goes through."""
+
+
 class Stale(Conflict):
     """Somebody else changed it since it was read: nothing was written. ``field`` marks it as that."""
 

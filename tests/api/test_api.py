@@ -162,6 +162,7 @@ class Api(unittest.TestCase):
             (f"/api/merges/{number}/depth.tif", "image/tiff"),
             (f"/api/merges/{number}/depth_u.tif", "image/tiff"),
             (f"/api/merges/{number}/picture.png", "image/png"),
+            (f"/api/merges/{number}/picture.jpg", "image/jpeg"),
             (f"/api/merges/{number}/record.json", "application/json"),
             ("/api/ledger.csv", "text/csv; charset=utf-8"),
         ):

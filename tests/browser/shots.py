@@ -10,6 +10,7 @@ from amber_ladder.demo.tarn_hollow import load_first, load_rest
 from amber_ladder.launch.serve import SOURCE
 from amber_ladder.work import card
 from amber_ladder.work.plan import read_stack
+from amber_ladder.work.practice import attempts
 from tests.support.browser import chromium
 from tests.support.station import database, running
 from tests.support.takes import flawed_stack, merged, take_of
@@ -36,11 +37,15 @@ def main() -> int:
         ("cabinet", "/"),
         ("plan", "/stacks/1/plan"),
         ("card", "/card/1"),
-        ("record", "/stacks/4/record"),
+        ("ledger", "/ledger"),
         ("bench-sheet", "/api/stacks/1/bench-sheet"),
     ):
         page.goto(path)
         keep(page, name)
+    page.goto("/day")
+    page.get_by_role("button", name="Best order").click()
+    page.get_by_text("order is possible").or_(page.get_by_text("order that was found")).wait_for()
+    keep(page, "day")
     _sort(page)
     page.goto("/rigs")
     page.get_by_role("button", name=FIVE).click()
@@ -53,8 +58,22 @@ def main() -> int:
     _merge(page)
     _mend(page)
     _measure(page)
+    _record(page)
+    _practice(page)
     _shoot(page)
     return 0
+
+
+def _practice(page: Page) -> None:
+    """An exercise, half answered."""
+    entry = attempts.AttemptEntry(kind="depth", level=1, seed=4, specimen="lacewing-eyes")
+    page.goto(f"/practice/{attempts.begin(entry).id}")
+    page.get_by_label("Frame", exact=True).fill("7")
+    page.get_by_role("img", name="Frame 7").wait_for()
+    page.get_by_role("button", name="Frame 7, which is shown").first.click()
+    page.get_by_label("The depth is certain to").fill("25")
+    page.wait_for_timeout(2000)
+    keep(page, "practice")
 
 
 def _sort(page: Page) -> None:
@@ -114,15 +133,6 @@ def _mend(page: Page) -> None:
     page.get_by_text(re.compile("^Dust,")).wait_for()
     page.wait_for_timeout(1500)
     keep(page, "mend")
-    page.keyboard.press("d")
-    page.keyboard.press("g")
-    page.get_by_label("Farther than").fill("330")
-    page.get_by_role("button", name="Ground by depth").click()
-    page.get_by_text("beyond 330").wait_for()
-    page.get_by_role("button", name="Fit").click()
-    page.wait_for_timeout(2500)
-    keep(page, "mend-dim")
-    page.keyboard.press("d")
 
 
 def _measure(page: Page) -> None:
@@ -153,6 +163,20 @@ def _measure(page: Page) -> None:
     page.get_by_role("img", name=re.compile("^Section along the line")).wait_for()
     page.wait_for_timeout(2500)
     keep(page, "measure")
+    page.get_by_role("radio", name="Relief", exact=True).click()
+    page.locator("[data-shown=true]").wait_for()
+    page.get_by_role("checkbox", name="Contour lines").click()
+    page.get_by_role("button", name="Begin anew").click()
+    page.wait_for_timeout(2500)
+    keep(page, "relief")
+
+
+def _record(page: Page) -> None:
+    page.goto("/stacks/4/record")
+    page.get_by_role("button", name="Pack the stack").click()
+    page.get_by_role("link", name="Save package").wait_for()
+    page.get_by_role("heading", name="Record").scroll_into_view_if_needed()
+    keep(page, "record")
 
 
 def _shoot(page: Page) -> None:

@@ -6,47 +6,13 @@ import re
 import unittest
 from xml.etree import ElementTree
 
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import expect
 
 from amber_ladder.work import measure
-from amber_ladder.work.measure import MeasuringView
-from tests.support.browser import PageTest
-from tests.support.station import running
-from tests.support.takes import merged, shot_stack
+from tests.browser.measure_page import MeasurePage
 
 
-class Measuring(PageTest):
-    def setUp(self) -> None:
-        super().setUp()
-        running()
-
-    def opened(self, number: str) -> int:
-        """A merge on the page, of a stack of its own."""
-        stack = shot_stack(number)
-        done = merged(stack.takes[0].id)
-        self.page.goto(f"/stacks/{stack.id}/measure")
-        expect(self.page.locator("[data-loaded=true]")).to_be_visible()
-        return done.id
-
-    def pick(self, *places: tuple[float, float]) -> None:
-        """Click places of the view, as shares of it."""
-        box = self.page.get_by_role("application").bounding_box()
-        assert box
-        for x, y in places:
-            self.page.mouse.click(box["x"] + x * box["width"], box["y"] + y * box["height"])
-
-    def choose(self, kind: str) -> None:
-        self.page.get_by_role("radio", name=kind, exact=True).check(force=True)
-
-    def value(self) -> Locator:
-        return self.page.get_by_label("Value", exact=True)
-
-    def taken(self) -> Locator:
-        return self.page.get_by_role("list", name="Measures").get_by_role("listitem")
-
-    def now(self, merge_id: int) -> MeasuringView:
-        return measure.measuring(merge_id)
-
+class Measuring(MeasurePage):
     def test_a_length_opens_to_its_budget_is_taken_named_moved_by_keys_and_undone(self) -> None:
         merge = self.opened("MEASURE-PAGE")
         page = self.page
@@ -123,6 +89,40 @@ class Measuring(PageTest):
             page.get_by_role("link", name="Picture with them (SVG)").click()
         root = ElementTree.fromstring(drawn.value.path().read_text())
         self.assertEqual(len(list(root.iter("{http://www.w3.org/2000/svg}text"))), len(found) + 1)
+
+    def test_a_section_by_dragging_a_line(self) -> None:
+        merge = self.opened("MEASURE-DRAG")
+        page = self.page
+        self.choose("Profile")
+        box = page.get_by_role("application").bounding_box()
+        assert box
+        y = box["y"] + box["height"] / 2
+        page.mouse.move(box["x"] + 0.3 * box["width"], y)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 0.5 * box["width"], y, steps=4)
+        # The section shows while the line is still drawn.
+        expect(page.get_by_role("img", name=re.compile("^Section along the line"))).to_be_visible()
+        page.mouse.move(box["x"] + 0.65 * box["width"], y, steps=4)
+        page.mouse.up()
+        expect(self.value()).to_have_text(re.compile(r"\d|not known"))
+        page.keyboard.press("t")
+        expect(self.taken()).to_have_count(1)
+        (left, top), (right, bottom) = self.now(merge).measures[0].picks[0].points
+        scale = (right - left) / (0.35 * box["width"])
+        self.assertAlmostEqual(top, bottom, delta=0.5)
+        self.assertGreater(scale, 0.1)
+        # An end is moved by dragging it, which draws no other line.
+        self.choose("Length")
+        self.pick((0.4, 0.3), (0.6, 0.3))
+        before = self.value().inner_text()
+        page.mouse.move(box["x"] + 0.6 * box["width"], box["y"] + 0.3 * box["height"])
+        page.mouse.down()
+        page.mouse.move(box["x"] + 0.7 * box["width"], box["y"] + 0.3 * box["height"], steps=4)
+        page.mouse.up()
+        expect(self.value()).not_to_have_text(before)
+        page.keyboard.press("t")
+        expect(self.taken()).to_have_count(2)
+        self.assertEqual(len(self.now(merge).measures[1].picks[0].points), 2)
 
     def test_by_keys_alone_and_picked_again(self) -> None:
         merge = self.opened("MEASURE-KEYS")

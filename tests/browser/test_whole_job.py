@@ -139,7 +139,7 @@ class WholeJob(PageTest):
         press("7")
         page.wait_for_url("**/record")
         press("d")
-        expect(page.get_by_role("button", name="Light the page")).to_be_visible()
+        expect(page.locator("html")).to_have_attribute("data-room", "dim")
         self.assert_accessible()
         press("c")
         expect(page.get_by_role("link", name="TH-2 fern")).to_be_visible()

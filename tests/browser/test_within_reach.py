@@ -2,6 +2,7 @@
 
 import re
 import unittest
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import ClassVar
 
@@ -9,7 +10,7 @@ from playwright.sync_api import expect
 
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.launch.serve import SOURCE
-from amber_ladder.work import cabinet, measure, mend, plan, rigs
+from amber_ladder.work import cabinet, day, measure, mend, plan, rigs
 from amber_ladder.work.rigs import scales
 from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
@@ -118,9 +119,15 @@ class Chosen(PageTest):
         for kind in ("length", "profile"):
             entry = {"kind": kind, "points": [(80, 80), (160, 120)]}
             measure.take(take.merges[0].id, measure.MeasureEntry.model_validate(entry))
+        noon = datetime.now(UTC)
+        hours = {"starts_at": noon - timedelta(hours=1), "ends_at": noon + timedelta(minutes=5)}
+        items = [{"stack_id": self.first.id, "by_at": noon + timedelta(hours=3)}]
+        listed = day.read(date.today())
+        told = {**hours, "items": items, "seen": listed.revision if listed else 0}
+        day.change(date.today(), day.DayEntry.model_validate(told))
         looked_at = ("plan", "merge", f"mend?take={take.id}", f"measure?take={take.id}", "record")
         stages = [f"/stacks/{self.first.id}/{one}" for one in looked_at]
-        pages = ["/", "/rigs", "/nowhere", *stages]
+        pages = ["/", "/day", "/rigs", "/ledger", "/practice", "/nowhere", *stages]
         for width, height, text in SIZES:
             page.set_viewport_size({"width": width, "height": height})
             for where in (*pages, f"/stacks/{self.first.id}/shoot"):
@@ -162,9 +169,12 @@ class Chosen(PageTest):
             expect(self.page.locator("main")).to_contain_text(re.compile("There is no such|Ladder"))
             self.assert_accessible()
         self.sheets()
+        self.page.get_by_role("button", name="Desk").click()
         self.page.get_by_role("button", name="Large text").click()
         self.page.get_by_role("button", name="Dim the page").click()
+        self.page.keyboard.press("Escape")
         self.page.reload()
+        self.page.get_by_role("button", name="Desk").click()
         expect(self.page.get_by_role("button", name="Normal text")).to_be_visible()
         expect(self.page.get_by_role("button", name="Light the page")).to_be_visible()
         self.assert_accessible()
@@ -176,6 +186,7 @@ class Chosen(PageTest):
             (f"/stacks/{self.first.id}/plan", "Keys ?", "Keys"),
             (f"/stacks/{self.first.id}/plan", "air n 1", "Label"),
             ("/", "Add a specimen", "Add a specimen"),
+            ("/ledger", "Columns", "Columns"),
             ("/rigs", "Focus units from a ramp", "Focus units of"),
         ):
             page.goto(where)

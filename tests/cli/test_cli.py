@@ -119,6 +119,31 @@ class CommandLine(unittest.TestCase):
         self._mend(report["frames_used"][5])
         self._measure()
         self._export()
+        self._package()
+
+    def _package(self) -> None:
+        """All of it in one file, gone through; a flipped byte, and what is no package."""
+        out = self.folder / "p.zip"
+        label = self.write("label.json", {"catalogue_number": "TH-1", "collected_on": "2026-11"})
+        told = ("package", self.folder / "o", "--frames", self.folder / "f", "--out", out, "--label", label)
+        done = ladder(*told, "--mend", self.folder / "m", "--measures", self.folder / "measures.json")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        again = ladder("verify", out, "--replay")
+        self.assertEqual((again.returncode, again.stderr), (0, ""))
+        said = json.loads(again.stdout)
+        self.assertEqual((said["ok"], said["faults"], said["replay"]["same"]), (True, [], True))
+        content = bytearray(out.read_bytes())
+        content[len(content) // 2] ^= 1
+        out.write_bytes(content)
+        damaged = ladder("verify", out)
+        self.assertEqual((damaged.returncode, damaged.stderr), (2, ""))
+        self.assertEqual(len(json.loads(damaged.stdout)["faults"]), 1)
+        self.bad(ladder("verify", self.folder / "label.json"), "cannot be read as a zip")
+        self.bad(ladder(*told[:-1], self.write("l.json", {"collected_on": "May"})), "collected_on")
+        self.bad(
+            ladder("package", self.folder / "f", "--frames", self.folder / "f", "--out", out),
+            "not the result of a merge",
+        )
 
     def _measure(self) -> None:
         """Sizes on it, and what cannot be measured."""

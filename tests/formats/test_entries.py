@@ -7,9 +7,11 @@ from pydantic import TypeAdapter, ValidationError
 
 from amber_ladder.core import planning
 from amber_ladder.core.optics import resolve
+from amber_ladder.errors import BadInput
 from amber_ladder.formats.part_json import PartJson
 from amber_ladder.formats.plan_json import LadderRequestJson, PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.formats.validated import validated
 from amber_ladder.work.on_disk.planning import ladder_of, whole_ladder
 
 SENSOR = {"width_px": 6000, "height_px": 4000, "pixel_um": 3.76}
@@ -47,6 +49,16 @@ class Rigs(unittest.TestCase):
             self.assertEqual(again, whole)
             self.assertEqual(again.to_core(), whole.to_core())
 
+    def test_figures_of_nothing_that_exists_are_refused_with_the_least_there_is(self) -> None:
+        for field, value, words in (
+            ("na", 1e-9, "must be 0.0001 or more"), ("na", 0, "must be more than 0"),
+            ("design_tube_mm", 2e-309, "must be 0.001 or more"), ("nominal_magnification", 1e-52, "must be 0.001 or more"),
+        ):  # fmt: skip
+            told = rig("finite_objective")
+            told["train"][field] = value
+            with self.subTest(field=field, value=value), self.assertRaisesRegex(BadInput, words):
+                validated(RigJson, told)
+
     def test_what_is_impossible_is_refused(self) -> None:
         for change in (
             {"measured": {"na": 0.1, "effective_f_number": 20}},
@@ -83,7 +95,7 @@ class Plans(unittest.TestCase):
             {"rig": rig("infinity_objective"), "near_um": 0, "far_um": 300, "focus_unit": {"um_per_unit": 1.7}}
         )
         self.assertEqual(plan.moves, "focus_ring")
-        said = ladder_json(whole_ladder(plan), plan.focus_unit)
+        said = ladder_json(whole_ladder(plan), plan)
         self.assertAlmostEqual(said["step_um"], said["step_units"] * 1.7)
 
     def test_a_plan_reads_back_the_same(self) -> None:

@@ -2,13 +2,15 @@ import csv
 import unittest
 from io import BytesIO, StringIO
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
 from PIL import Image, ImageDraw
 
 from amber_ladder.core.measuring import scale_bar
-from amber_ladder.formats.exports import csv_table, png_with_bar
+from amber_ladder.formats.exports import csv_table, picture_file, with_bar
 from amber_ladder.formats.lettering import Lettering
+from amber_ladder.formats.picture_notes import PictureNotes
 from amber_ladder.launch.serve import SOURCE
 
 PAGES = SOURCE / "web" / "dist"
@@ -19,18 +21,42 @@ class Exports(unittest.TestCase):
     def test_the_bar_is_as_long_as_it_says(self) -> None:
         picture = np.full((300, 800, 3), 128, np.uint8)
         bar = scale_bar(800, 0.5)
-        shown = np.asarray(Image.open(BytesIO(png_with_bar(picture, bar, "TH-1", pages=PAGES))))
+        shown = np.asarray(with_bar(picture, bar, "TH-1", pages=PAGES))
         np.testing.assert_array_equal(shown[:300], picture)
         row = (shown[300:].max(axis=2) < 60).sum(axis=1).max()
         self.assertAlmostEqual(int(row) * 0.5, bar.length_um, delta=1.0)
 
     def test_captions_and_scales_are_set_with_every_letter_that_labels_use(self) -> None:
         bar = scale_bar(900, 0.13)
-        sheet = Image.open(BytesIO(png_with_bar(np.zeros((8, 900, 3), np.uint8), bar, "TH-1 Žďár 苔 °–×", pages=PAGES)))
+        sheet = with_bar(np.zeros((8, 900, 3), np.uint8), bar, "TH-1 Žďár 苔 °–×", pages=PAGES)
         strip = np.asarray(sheet.convert("L"))[8:].astype(int)
         kept = np.asarray(Image.open(REFERENCE)).astype(int)
         self.assertEqual(strip.shape, kept.shape)
         self.assertLess(float(np.abs(strip - kept).mean()), 0.5)
+
+    def test_a_picture_says_whose_it_is_and_its_scale_as_others_read_it(self) -> None:
+        notes = PictureNotes(
+            title="TH-1 moss & lid", catalogue_number="TH-1", determination="Bryum capillare", creator="Å. Fell",
+            rights_holder="Tarn Hollow", licence="CC BY 4.0", made_by="focus stack of 27 frames, merged by auto",
+            scale="scale 0.75 ± 0.002 (k = 2) µm/px, measured", software="Amber Ladder 0", merged_at="2026-11-28T12:00:00+00:00",
+        )  # fmt: skip
+        dwc, ac = "{http://rs.tdwg.org/dwc/terms/}", "{http://rs.tdwg.org/ac/terms/}"
+        for kind in ("PNG", "JPEG"):
+            with self.subTest(kind):
+                file = picture_file(np.zeros((8, 9, 3), np.uint8), kind, um_per_px=0.75, notes=notes)
+                shown = Image.open(BytesIO(file))
+                shown.load()
+                self.assertAlmostEqual(shown.info["dpi"][0], 25_400 / 0.75, delta=0.6)
+                told = shown.getexif()
+                self.assertEqual((told[315], told[33432]), ("?. Fell", "Tarn Hollow, CC BY 4.0"))
+                self.assertIn("scale 0.75 +- 0.002 (k = 2) um/px, measured", told[270])
+                packet = shown.info["xmp"] if kind == "JPEG" else shown.info["XML:com.adobe.xmp"].encode()
+                root = ElementTree.fromstring(packet.decode().split("?>", 1)[1].rsplit("<?", 1)[0])
+                dc = "{http://purl.org/dc/elements/1.1/}"
+                self.assertEqual([one.text for one in root.iterfind(f".//{dc}creator//*[last()]")][-1], "Å. Fell")
+                self.assertEqual(root.findtext(f".//{dwc}scientificName"), "Bryum capillare")
+                self.assertEqual(root.findtext(f".//{ac}comments"), notes.scale)
+                self.assertEqual("".join(root.find(f".//{dc}title").itertext()), "TH-1 moss & lid")  # type: ignore[union-attr]
 
     def test_no_letter_is_the_box_of_a_missing_one(self) -> None:
         box = drawn("\uffff")

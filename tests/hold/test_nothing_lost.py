@@ -1,5 +1,6 @@
 """Damaged originals heal; odd requests are refused in words; a silent rail holds nobody up."""
 
+import shutil
 import socket
 import threading
 import time
@@ -97,6 +98,14 @@ class OddRequests(unittest.TestCase):
             answer = self.client.put(f"/api/takes/{take}/frames/endless.jpg", content=bytes(3_000_001))
         self.assertEqual(answer.status_code, 413)
         self.assertIn("larger than", answer.json()["message"])
+        self.assertEqual(list((settings().data / "arriving").glob("*")), [])
+
+    def test_a_package_larger_than_the_room_is_cut_short(self) -> None:
+        room = shutil.disk_usage("/")._replace(free=4_000_000)
+        with patch("amber_ladder.api.bodies.shutil.disk_usage", lambda _folder: room):
+            answer = self.client.post("/api/packages/tried", content=bytes(2_000_001))
+        self.assertEqual(answer.status_code, 413)
+        self.assertIn("free some space", answer.json()["message"])
         self.assertEqual(list((settings().data / "arriving").glob("*")), [])
 
     def test_a_method_that_an_address_does_not_take_is_said_to_be_that(self) -> None:

@@ -21,10 +21,11 @@ from amber_ladder.api.app import create_app
 from amber_ladder.errors import AmberLadderError, Conflict
 from amber_ladder.launch.reach import Reach
 from amber_ladder.launch.serve import SOURCE
+from amber_ladder.store import deeds as store_deeds
+from amber_ladder.store.base import PERSON
 from amber_ladder.store.database import transaction
 from amber_ladder.store.journal_models import Account, SignIn, SignInFailure
-from amber_ladder.work import cabinet, deeds, people, record
-from amber_ladder.work.journal import PERSON
+from amber_ladder.work import cabinet, deeds, people
 from amber_ladder.work.shoot.claim import Claim, ClaimEntry
 from tests.support.examples import SPECIMEN
 from tests.support.station import database
@@ -117,8 +118,8 @@ class SigningIn(unittest.TestCase):
         label = {**SPECIMEN, "catalogue_number": f"WHO-{id(self)}"}
         specimen = client.post("/api/specimens", json=label).json()
         with transaction() as session:
-            (first,) = record.history(session, specimen["id"])
-        self.assertEqual(first["by"], self.name)
+            (first,) = store_deeds.of_specimen(session, specimen["id"])
+        self.assertEqual(first.by, self.name)
         with person("Ben"):
             self.assertIsNone(deeds.last_deed())
             with self.assertRaisesRegex(Conflict, "ask them to undo it"):

@@ -238,8 +238,9 @@ except AmberLadderError as error:
         self.assertEqual(self.upgrade(), "")  # an empty database is not worth a copy
         with psycopg.connect(self.cluster.url) as connection:
             connection.execute("insert into specimen (catalogue_number, name, kind, mount, medium, medium_index, locality, "
-                               "note, revision, created_at) values ('UP-1', 'garnet', 'mineral', '', 'air', 1, '', '', 1, "
-                               "now())")  # fmt: skip
+                               "note, revision, created_at, collector, collected_on, determination, determined_by, "
+                               "determined_on) values ('UP-1', 'garnet', 'mineral', '', 'air', 1, '', '', 1, now(), "
+                               "'', '', '', '', '')")  # fmt: skip
         head = self.rows("select version_num from alembic_version")
         failing = self.migrations / "versions" / "9999_failing.py"
         failing.write_text(_FAILING.format(head=head[0][0]))

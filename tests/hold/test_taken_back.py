@@ -4,8 +4,10 @@ import unittest
 from datetime import timedelta
 from pathlib import Path
 
+from amber_ladder.core.history import faults_of
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.settings import settings
+from amber_ladder.store import history
 from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
@@ -138,9 +140,16 @@ class Undoing(unittest.TestCase):
         self.assertEqual(undo_last(), "label of UNDO-1 corrected")
         self.assertEqual(cabinet.read_specimen(stack.specimen.id).name, "moss capsule")
         with transaction() as session:
-            did = [(one["did"], one["undone_at"] is not None) for one in record.history(session, stack.specimen.id)]
-        self.assertEqual(did[-3:], [("UNDO-1 moss capsule added", False), ("stack 1 of UNDO-1 planned", False),
-                                    ("label of UNDO-1 corrected", True)])  # fmt: skip
+            entries = [one.as_json() for one in history.of_stack(session, stack.id)]
+        self.assertEqual(
+            [(one["did"], one["words"]) for one in entries],
+            [("planned", "stack 1 of UNDO-1 planned"), ("corrected", "label of UNDO-1 corrected"),
+             ("undone", "undone: label of UNDO-1 corrected")],
+        )  # fmt: skip
+        self.assertEqual(entries[0]["facts"]["specimen"]["name"], "moss capsule")
+        (change,) = entries[1]["facts"]["changes"]
+        self.assertEqual((change["before"], change["after"]), ({"name": "moss capsule"}, {"name": "moss lid"}))
+        self.assertEqual(faults_of(entries), [])
         # The next undo goes further back: the stack that was planned for it is thrown away.
         self.assertEqual(undo_last(), "stack 1 of UNDO-1 planned")
         with self.assertRaises(NotFound):

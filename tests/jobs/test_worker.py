@@ -8,6 +8,8 @@ import unittest
 import urllib.request
 from typing import Any, ClassVar
 
+import psycopg
+
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.surveys import FILE as SURVEY
 from amber_ladder.launch.serve import Station
@@ -136,6 +138,28 @@ class Worker(unittest.TestCase):
         until(lambda: self.merge_task(begun.id).done > 0, "the merge to be under way")
         self.station.cluster.stop(at_once=True)
         until(lambda: self.station.keep_up() is None and self.merge_task(begun.id).state == "done", "the merge")  # type: ignore[func-returns-value]
+
+    def test_a_queue_that_cannot_be_reached_does_not_end_the_worker(self) -> None:
+        with psycopg.connect(self.station.cluster.admin_url, autocommit=True) as admin:
+            role = admin.execute("select datdba::regrole::text from pg_database where datname = 'amber_ladder'")
+            (name,) = role.fetchone() or ("",)
+            self.addCleanup(lambda: self._let_in(name, -1))
+            os.kill(self.station.pid("worker"), signal.SIGKILL)
+            self.station._children["worker"].wait()
+            mine = "select count(*) from pg_stat_activity where usename = %s"
+            # Room for the lock and for one question, but for none of the queue's own connections.
+            self._let_in(name, (admin.execute(mine, [name]).fetchone() or (0,))[0] + 2)
+            self.station.start_worker()
+            worker, log = self.station._children["worker"], settings().data / "logs" / "worker.log"
+            until(lambda: worker.poll() is not None or "queue cannot be reached" in log.read_text(), "it to fail")
+            self._let_in(name, -1)
+        begun = merge.begin_merge(self.take.id, merge.MergeEntry(method="select"))
+        until(lambda: worker.poll() is not None or self.merge_task(begun.id).state == "done", "the merge")
+        self.assertIsNone(worker.poll())
+
+    def _let_in(self, role: str, most: int) -> None:
+        with psycopg.connect(self.station.cluster.admin_url, autocommit=True) as admin:
+            admin.execute(f"alter role {role} connection limit {most}")
 
 
 if __name__ == "__main__":

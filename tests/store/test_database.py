@@ -8,7 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 import psycopg
 from sqlalchemy import inspect
 
-from amber_ladder.errors import Conflict, DatabaseAway
+from amber_ladder.errors import Collided, Conflict, DatabaseAway
 from amber_ladder.store import specimens
 from amber_ladder.store.base import Base
 from amber_ladder.store.database import engine, migrate, transaction
@@ -109,10 +109,6 @@ with database.engine().connect() as new:
             specimens.kinds(session)
 
 
-if __name__ == "__main__":
-    unittest.main()
-
-
 class WaitingForEachOther(unittest.TestCase):
     def test_one_of_two_changes_that_wait_for_each_other_is_told_to_try_again(self) -> None:
         """PostgreSQL gives up one of them: that is no database that does not answer."""
@@ -129,5 +125,9 @@ class WaitingForEachOther(unittest.TestCase):
         with ThreadPoolExecutor(2) as pool:
             ended = [pool.submit(change, *rows), pool.submit(change, *reversed(rows))]
             told = [one.exception() for one in ended]
-        self.assertEqual(sorted(type(one) for one in told if one), [Conflict] if None in told else [])
+        self.assertEqual(sorted(type(one) for one in told if one), [Collided] if None in told else [])
         self.assertIn("try again", str(next(one for one in told if one)))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -16,6 +16,7 @@ _FLAGS = [
     "--headless",
     "--no-sandbox",
     "--disable-gpu",
+    "--enable-unsafe-swiftshader",
     "--disable-quic",
     "--no-first-run",
     "--disable-background-networking",

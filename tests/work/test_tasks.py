@@ -1,19 +1,27 @@
 """Long work: each kind is declared once, by the stage that does it."""
 
+import threading
 import unittest
+from contextlib import suppress
 
-from amber_ladder.store import stacks
+from sqlalchemy import text
+
+from amber_ladder.errors import Collided, NotFound
+from amber_ladder.store import specimens, stacks
 from amber_ladder.store import tasks as stored
-from amber_ladder.store.database import transaction
+from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Take, Task
 from amber_ladder.work import plan, tasks
-from tests.support.station import database
+from amber_ladder.work.long_work import Finish, LongWork
+from tests.support.station import database, until
 from tests.support.takes import new_stack
 
 
 class Declared(unittest.TestCase):
     def test_every_kind_has_who_does_it_or_how_it_stops(self) -> None:
-        self.assertEqual(set(tasks.LONG_WORK), {"run", "practice", "merge", "calibrate", "card", "rack", "mend"})
+        self.assertEqual(
+            set(tasks.LONG_WORK), {"run", "practice", "merge", "calibrate", "card", "rack", "mend", "package"}
+        )
         for kind, work in tasks.LONG_WORK.items():
             self.assertEqual(work.kind, kind)
             self.assertNotEqual(work.by_worker is None, work.stop is None, kind)
@@ -54,6 +62,59 @@ class Declared(unittest.TestCase):
             task = stacks.get_task(session, task_id)
             self.assertEqual(task.state, "failed")
             self.assertIn("was begun again and again", task.message)
+
+    def test_an_end_that_collides_with_another_change_is_written_all_the_same(self) -> None:
+        database()
+        first, second = (new_stack(f"TA-{number}").specimen.id for number in (3, 4))
+        holds, tries = threading.Event(), []
+
+        def other() -> None:
+            """Holds the second, and wants the first as soon as somebody waits for the second."""
+            with suppress(Collided), transaction() as session:
+                specimens.get(session, second, locked=True)
+                holds.set()
+                waits = text("select count(*) from pg_locks where not granted")
+                until(lambda: session.scalar(waits) > 0, "somebody who waits")
+                specimens.get(session, first, locked=True)
+
+        thread = threading.Thread(target=other)
+
+        def finish(session: Session) -> None:
+            tries.append(1)
+            specimens.get(session, first, locked=True)
+            if len(tries) == 1:
+                thread.start()
+                self.assertTrue(holds.wait(30))
+            specimens.get(session, second, locked=True)
+
+        self.assertEqual(self.ended("TA-5", finish).state, "done")
+        thread.join()
+        self.assertEqual(len(tries), 2)  # whoever waited first gives way, and does it again
+
+    def test_an_end_that_cannot_be_written_ends_the_task_with_its_reason(self) -> None:
+        database()
+
+        def gone(_session: Session) -> None:
+            raise NotFound("the card was thrown away meanwhile")
+
+        task = self.ended("TA-6", gone)
+        self.assertEqual((task.state, task.message), ("failed", "the card was thrown away meanwhile"))
+
+    def ended(self, number: str, finish: Finish) -> Task:
+        """Work without any work, whose end is written like this."""
+        real = tasks.LONG_WORK["card"]
+        tasks.LONG_WORK["card"] = LongWork("card", real.phases, by_worker=lambda _task, _progress: finish)
+        try:
+            with transaction() as session:
+                task = Task(kind="card", stack_id=new_stack(number).id)
+                session.add(task)
+                session.flush()
+                task_id = task.id
+            tasks.run(task_id)
+        finally:
+            tasks.LONG_WORK["card"] = real
+        with transaction() as session:
+            return stacks.get_task(session, task_id)
 
 
 if __name__ == "__main__":

@@ -85,7 +85,7 @@ class Shot(unittest.TestCase):
 
     def test_the_picture_is_cropped_and_has_its_bar(self) -> None:
         merged = self.stack.takes[0].merges[-1]
-        content, _ = record.png(merged.id)
+        content, _ = record.picture(merged.id, "png")
         shown = np.asarray(Image.open(BytesIO(content)))
         crop = merged.report["crop"]  # type: ignore[index]
         self.assertEqual(shown.shape[1], crop["width"])

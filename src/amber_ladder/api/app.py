@@ -15,14 +15,17 @@ from amber_ladder.api import (
     bench,
     cabinet,
     card,
+    day,
     deeds,
     events,
+    ledger,
     measure,
     mend,
     merge,
     people,
     pictures,
     plan,
+    practice,
     record,
     rigs,
     shoot,
@@ -36,7 +39,8 @@ from amber_ladder.store.tasks import Notices
 from amber_ladder.work.shoot import station_bench
 
 _ROUTERS = (
-    cabinet, card, rigs, plan, shoot, bench, sort, merge, mend, measure, pictures, record, deeds, people, events,
+    cabinet, day, practice, card, rigs, plan, shoot, bench, sort, merge, mend, measure, pictures, record, ledger, deeds,
+    people, events,
 )  # fmt: skip
 
 
@@ -55,8 +59,7 @@ def create_app(pages: Path | None = None, *, hosts: frozenset[str] = LOOPBACK, s
     install(app)
     app.state.notices, app.state.sign_in = Notices(), sign_in
     app.add_middleware(RequestLog)
-    if sign_in:
-        app.add_middleware(people.SignInGate)
+    app.add_middleware(people.SignInGate if sign_in else people.Initials)
     app.add_middleware(Guard, hosts=hosts)  # the last one that is added is asked first
     for part in _ROUTERS:
         app.include_router(part.router, prefix="/api")

@@ -24,6 +24,7 @@ from amber_ladder.work.shoot import (
     MoveEntry,
     PreflightItem,
     RunEntry,
+    TurnOrder,
     station_bench,
 )
 from amber_ladder.work.shoot.views import Hold
@@ -157,6 +158,18 @@ def order(order: Literal["pause", "go-on", "stop-after-rung"]) -> BenchView:
     if order == "go-on":
         station_bench().claim.check()
     return station_bench().stop_after_rung() if order == "stop-after-rung" else station_bench().pause(order == "pause")
+
+
+@router.post("/bench/turn", dependencies=_OWN)
+def turn(entry: TurnOrder) -> BenchView:
+    """What a person at the knob says of the rungs: call one, read another, one was passed over or not turned to."""
+    return station_bench().turn(entry)
+
+
+@router.post("/bench/fire", dependencies=_OWN)
+def fire() -> BenchView:
+    """The simulated camera exposes at the rung that is called."""
+    return station_bench().fire()
 
 
 @router.put("/bench/claim")

@@ -7,8 +7,9 @@ from fastapi.responses import StreamingResponse
 
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.store.tasks import Notices
+from amber_ladder.work import holding, waiting
 from amber_ladder.work.presence import elsewhere_now
-from amber_ladder.work.waiting import QueuedView, waiting
+from amber_ladder.work.waiting import QueuedView
 
 router = APIRouter(tags=["events"])
 _QUIET_S = 10.0
@@ -17,7 +18,31 @@ _QUIET_S = 10.0
 @router.get("/queue", responses=RESPONSES)
 def queue() -> list[QueuedView]:
     """Long work, in the order in which it will be taken up."""
-    return waiting()
+    return waiting.waiting()
+
+
+@router.put("/queue/order", responses=RESPONSES)
+def order(entry: waiting.OrderEntry) -> list[QueuedView]:
+    """Take work up in another order."""
+    return waiting.order(entry)
+
+
+@router.get("/queue/hold", responses=RESPONSES)
+def held() -> holding.HoldView | None:
+    """Whether merges wait, and for what."""
+    return holding.held()
+
+
+@router.put("/queue/hold", responses=RESPONSES)
+def hold(entry: holding.HoldEntry) -> holding.HoldView:
+    """Let merges wait."""
+    return holding.hold(entry)
+
+
+@router.delete("/queue/hold", status_code=204, responses=RESPONSES)
+def let_go() -> None:
+    """Let merges go on."""
+    holding.let_go()
 
 
 @router.get("/workers", responses=RESPONSES)

@@ -1,6 +1,8 @@
 """Merge."""
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
 from amber_ladder.api.problems import RESPONSES
@@ -35,9 +37,11 @@ def depth_of(merge_id: int) -> merge.DepthView:
 
 
 @router.get("/merges/{merge_id}/contours")
-def contours_of(merge_id: int) -> merge.ContoursView:
-    """Lines of equal depth over the merged picture."""
-    return merge.contours_of(merge_id)
+def contours_of(
+    merge_id: int, every: Annotated[float | None, Query(gt=0, le=1e6, allow_inf_nan=False)] = None
+) -> merge.ContoursView:
+    """Lines of equal depth over the merged picture, one every so many of its unit."""
+    return merge.contours_of(merge_id, every)
 
 
 @router.get("/merges/{merge_id}/depth-at")

@@ -1,6 +1,8 @@
 """Signing in and out, and who asks."""
 
+import re
 from dataclasses import dataclass
+from urllib.parse import unquote
 
 from fastapi import APIRouter, Request, Response
 from starlette.concurrency import run_in_threadpool
@@ -11,12 +13,14 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 from amber_ladder.api.problems import RESPONSES, Problem
 from amber_ladder.errors import DatabaseAway
 from amber_ladder.settings import settings
+from amber_ladder.store.base import PERSON
 from amber_ladder.work import people
-from amber_ladder.work.journal import PERSON
 from amber_ladder.work.people.signing_in import LASTS
 
 router = APIRouter(tags=["people"], responses={**RESPONSES, 429: {"model": Problem}})
 _COOKIE = "amber_ladder"
+_INITIALS = "initials"
+_IS_INITIALS = re.compile(r"[^\W_](?:[\w .'-]{0,10}[\w.])?")
 _WITHOUT = frozenset({"/api/session", "/api/health"})
 
 
@@ -49,6 +53,22 @@ class SignInGate:
             await _refused(401, "Sign in first.")(scope, receive, send)
             return
         person = PERSON.set(name)
+        try:
+            await self._app(scope, receive, send)
+        finally:
+            PERSON.reset(person)
+
+
+class Initials:
+    """On a station without accounts: who asks is who this browser's initials say, for the history."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """One request."""
+        told = unquote(_cookies(scope).get(_INITIALS, "")) if scope["type"] == "http" else ""
+        person = PERSON.set(told if _IS_INITIALS.fullmatch(told) else None)
         try:
             await self._app(scope, receive, send)
         finally:
@@ -98,12 +118,15 @@ def change_password(entry: people.NewPassword, request: Request) -> SessionView:
 
 
 def _token(scope: Scope) -> str | None:
+    return _cookies(scope).get(_COOKIE) or None
+
+
+def _cookies(scope: Scope) -> dict[str, str]:
+    found = dict[str, str]()
     for key, value in scope["headers"]:
         if key == b"cookie":
-            token = cookie_parser(value.decode("latin-1")).get(_COOKIE)
-            if token:
-                return token
-    return None
+            found |= cookie_parser(value.decode("latin-1"))
+    return found
 
 
 def _refused(status: int, words: str) -> JSONResponse:

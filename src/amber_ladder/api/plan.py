@@ -1,6 +1,8 @@
 """Plan."""
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, Response
 
 from amber_ladder.api.problems import RESPONSES
@@ -9,6 +11,7 @@ from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson, Strict
 from amber_ladder.work import plan
 from amber_ladder.work.plan import SubjectEntry, bench_sheet
+from amber_ladder.work.practice.look import LookEntry, LookView, look
 from amber_ladder.work.stack.views import StackView
 
 router = APIRouter(tags=["plan"], responses=RESPONSES)
@@ -46,6 +49,22 @@ def vanishing(entry: plan.VanishingEntry) -> plan.VanishingView:
     return plan.vanishing(entry)
 
 
+@router.post("/plan/look")
+def look_before(entry: LookEntry) -> LookView:
+    """What the plan would give: a simulated patch at 1:1, at the worst place between two rungs."""
+    return look(entry)
+
+
+@router.get("/plan/before")
+def read_before(
+    kind: Annotated[str, Query(max_length=60)],
+    rig: Annotated[str, Query(max_length=120)],
+    magnification: Annotated[float, Query(gt=0, le=1000, allow_inf_nan=False)],
+) -> plan.BeforeView:
+    """What worked before, for this kind of specimen on this rig."""
+    return plan.read_before(kind, rig, magnification)
+
+
 @router.get("/specimens/{specimen_id}/cautions")
 def cautions(specimen_id: int) -> list[Caution]:
     """What to mind with this specimen."""
@@ -74,6 +93,12 @@ def change_ladder(stack_id: int, entry: plan.PlanEntry, seen: int | None = None)
 def read_stack(stack_id: int) -> StackView:
     """A stack with all that its stages show."""
     return plan.read_stack(stack_id)
+
+
+@router.post("/stacks/{stack_id}/again", status_code=201)
+def plan_again(stack_id: int) -> StackView:
+    """Start a stack whose plan repairs what the ledger says of this one."""
+    return plan.plan_again(stack_id)
 
 
 @router.get("/stacks/{stack_id}/bench-sheet", response_class=HTMLResponse)

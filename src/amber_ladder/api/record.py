@@ -4,15 +4,16 @@ import json
 from contextlib import ExitStack
 from typing import Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, Response
 from starlette.background import BackgroundTask
 
+from amber_ladder.api.bodies import BODY, streamed
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.formats.rig_json import Strict
-from amber_ladder.work import ledger as ledger_of_stacks
 from amber_ladder.work import record
 from amber_ladder.work.stack import scale
+from amber_ladder.work.stack.views import StackView
 
 router = APIRouter(tags=["record"], responses=RESPONSES)
 
@@ -49,26 +50,78 @@ def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> FileR
     return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
 
 
-@router.get("/merges/{merge_id}/picture.png", response_class=Response)
-def png(merge_id: int) -> Response:
-    """The cropped composite with its scale bar."""
-    content, name = record.png(merge_id)
-    return _saved(content, "image/png", name)
+@router.get("/merges/{merge_id}/ome-tiff", response_class=FileResponse)
+def whole(merge_id: int, mended_id: int | None = None) -> FileResponse:
+    """Picture, depth, its uncertainty, and with a mended picture what was changed, in one file."""
+    file = ExitStack()
+    path, name = file.enter_context(record.whole(merge_id, mended_id))
+    return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
+
+
+@router.get("/merges/{merge_id}/picture.{kind}", response_class=Response)
+def picture(merge_id: int, kind: Literal["png", "jpg"]) -> Response:
+    """The cropped composite with its scale bar, and with whose it is."""
+    content, name = record.picture(merge_id, kind)
+    return saved(content, "image/png" if kind == "png" else "image/jpeg", name)
 
 
 @router.get("/merges/{merge_id}/record.json", response_class=Response)
 def record_json(merge_id: int) -> Response:
     """The full record."""
     content, name = record.record(merge_id)
-    return _saved(json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", name)
+    return saved(json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", name)
 
 
-@router.get("/ledger.csv", response_class=Response)
-def ledger() -> Response:
-    """All stacks."""
-    # The mark at the start tells spreadsheets that the text is UTF-8.
-    return _saved(("\ufeff" + ledger_of_stacks.as_csv()).encode(), "text/csv; charset=utf-8", "amber-ladder-ledger.csv")
+@router.get("/merges/{merge_id}/record.pdf", response_class=Response)
+def record_sheet(merge_id: int) -> Response:
+    """The record on paper."""
+    content, name = record.record_sheet(merge_id)
+    return saved(content, "application/pdf", name)
 
 
-def _saved(content: bytes, media_type: str, name: str) -> Response:
+@router.get("/merges/{merge_id}/packages")
+def packages(merge_id: int) -> list[record.PackageView]:
+    """Packages of a merge, the latest first."""
+    return record.packages(merge_id)
+
+
+@router.post("/merges/{merge_id}/packages", status_code=201)
+def begin_package(merge_id: int) -> record.PackageView:
+    """Queue a package of a merge with its originals."""
+    return record.begin_package(merge_id)
+
+
+@router.get("/packages/{package_id}.zip", response_class=FileResponse)
+def package_file(package_id: int) -> FileResponse:
+    """A package; what breaks off can be fetched on (ranges)."""
+    path, name = record.package_file(package_id)
+    return FileResponse(path, media_type="application/zip", filename=name)
+
+
+@router.post("/packages/tried", openapi_extra=BODY)
+async def try_package(request: Request) -> record.PackageTried:
+    """What a package of another station would bring; nothing is changed."""
+    return await streamed(request, record.try_package, any_size=True)
+
+
+@router.post("/packages/{key}/brought", status_code=201)
+def bring_package(key: str, entry: record.BringEntry) -> StackView:
+    """Bring in a package that was tried."""
+    return record.bring_package(key, entry)
+
+
+@router.get("/rights")
+def rights() -> record.Rights:
+    """Whose pictures leave this station, and under which licence."""
+    return record.read_rights()
+
+
+@router.put("/rights")
+def set_rights(entry: record.Rights) -> record.Rights:
+    """Set that."""
+    return record.set_rights(entry)
+
+
+def saved(content: bytes, media_type: str, name: str) -> Response:
+    """A file to save under this name."""
     return Response(content, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{name}"'})

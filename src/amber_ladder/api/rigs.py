@@ -84,6 +84,12 @@ def shoot_ruled_slide(rig_id: int) -> scales.ScalePicture:
     return scales.shoot_ruled_slide(rig_id)
 
 
+@router.get("/rigs/{rig_id}/calibrations/drift")
+def drift(rig_id: int) -> calibrations.DriftView:
+    """Whether a rig's scale has stayed the same."""
+    return calibrations.drift_of_rig(rig_id)
+
+
 @router.post("/rigs/{rig_id}/calibrations/scale/preview")
 def scale_of(rig_id: int, entry: scales.ScaleEntry) -> dict[str, Any]:
     """The scale as it would be saved; nothing is."""

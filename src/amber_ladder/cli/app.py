@@ -19,6 +19,7 @@ from amber_ladder.core.fusion import USUAL_WINDOW_PX
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.development_json import DevelopmentJson
+from amber_ladder.formats.label_json import LabelJson
 from amber_ladder.formats.measures_json import MeasuresJson
 from amber_ladder.formats.mend_json import StepsJson
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
@@ -28,7 +29,9 @@ from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in,
 from amber_ladder.work.on_disk.checking import check_folder
 from amber_ladder.work.on_disk.measuring import measure_folder
 from amber_ladder.work.on_disk.mending import mend_folder
-from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.merge_settings import MergeSettings
+from amber_ladder.work.on_disk.merging import merge_folder
+from amber_ladder.work.on_disk.packaging import package_folder
 from amber_ladder.work.on_disk.planning import whole_ladder
 from amber_ladder.work.practice.rail import USUAL, serve_rail
 
@@ -52,6 +55,8 @@ _PHASES = {
     "cut": "Taking paint from frames",
     "dust": "Finding dust",
     "mend": "Mending",
+    "pack": "Packing, in MB",
+    "check": "Checking, in MB",
 }
 
 
@@ -78,6 +83,8 @@ class ExportChoice(StrEnum):
     PLY = "ply"
     GLTF = "gltf"
     IIIF = "iiif"
+    ANAGLYPH = "anaglyph"
+    ROCKING_FILM = "rocking-film"
 
 
 class MovedChoice(StrEnum):
@@ -110,7 +117,7 @@ def plan_command(
     """The ladder: step, frames, positions, blur between rungs, time, space."""
     with plain_errors():
         entry = _read(plan, PlanJson)
-        _print(ladder_json(whole_ladder(entry), entry.focus_unit))
+        _print(ladder_json(whole_ladder(entry), entry))
 
 
 @app.command("check")
@@ -216,6 +223,41 @@ def export_command(
 
     with plain_errors():
         _print(export(result, kind.value, out, um_per_px=um_per_px, bar=bar))
+
+
+@app.command("package")
+def package_command(
+    result: Annotated[Path, typer.Argument(metavar="RESULT", help="The folder that a merge was written to.")],
+    frames: Annotated[Path, typer.Option(metavar="FOLDER", help="The frames that were merged.")],
+    out: Annotated[Path, typer.Option(metavar="FILE.zip", help="The package.")],
+    label: Annotated[Path | None, typer.Option(metavar="LABEL.json", help="What is known of the specimen.")] = None,
+    mend: Annotated[list[Path] | None, typer.Option(metavar="FOLDER", help="A picture mended from this merge.")] = None,
+    measures: Annotated[Path | None, typer.Option(metavar="MEASURES.json", help="What to measure on it.")] = None,
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Originals, results and record in one file that tells whether it is whole."""
+    with plain_errors(), _reporting(progress) as report:
+        told = package_folder(
+            result, frames, out, _read(label, LabelJson) if label else LabelJson(), report, mends=mend or [],
+            measures=_read(measures, MeasuresJson) if measures else None,
+        )  # fmt: skip
+    _print(told)
+
+
+@app.command("verify")
+def verify_command(
+    package: Annotated[Path, typer.Argument(metavar="FILE.zip", help="The package.")],
+    replay: Annotated[bool, typer.Option("--replay", help="Make all results again from the originals.")] = False,
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Whether a package is whole and unchanged; exit code 2 where it is not."""
+    from amber_ladder.work.on_disk.verifying import verify
+
+    with plain_errors(), _reporting(progress) as report:
+        told = verify(package, report, replay=replay)
+    _print(told)
+    if not told["ok"]:
+        raise typer.Exit(2)
 
 
 @app.command("scale")

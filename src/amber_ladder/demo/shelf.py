@@ -12,7 +12,14 @@ from amber_ladder.formats.part_json import (
     RailPartJson,
     TubePartJson,
 )
-from amber_ladder.formats.rig_json import CoupledJson, InfinityObjectiveJson, LensJson, MeasuredJson, SensorJson
+from amber_ladder.formats.rig_json import (
+    CoupledJson,
+    InfinityObjectiveJson,
+    KnobJson,
+    LensJson,
+    MeasuredJson,
+    SensorJson,
+)
 from amber_ladder.work.cabinet import SpecimenEntry
 from amber_ladder.work.rigs import RigEntry
 from amber_ladder.work.rigs.parts import PartEntry
@@ -69,7 +76,7 @@ RIGS = (
         name=TEN,
         sensor=_CAMERA,
         train=InfinityObjectiveJson(nominal_magnification=10, na=0.28, design_tube_mm=200, tube_mm=200),
-        working_distance_mm=33.5, image_circle_mm=24,
+        working_distance_mm=33.5, image_circle_mm=24, knob=KnobJson(um_per_division=2, divisions_per_turn=100),
         parts={"body": BODY, "objective": "10× / 0.28 objective", "tube": "Tube lens 200 mm", "rail": "Bench rail, 2.5 µm", "light": "Bench flash"},
     ),
     RigEntry(
@@ -154,6 +161,16 @@ DEMO = (
         FIVE, _plan(6_250, 520), "fern-sporangia", ("auto",),
     ),
     DemoSpecimen(_label("MN-120", "fluorite, corner of a cube", "mineral", "putty mount", "Hollow Rake, tip")),
-    DemoSpecimen(_label("SN-011", "graupel", "snow", "chilled slate", "Tarn Hollow, upper terrace")),
+    DemoSpecimen(
+        _label("SN-011", "graupel", "snow", "chilled slate", "Tarn Hollow, upper terrace", width_mm=1.5),
+        MACRO_FIVE, _plan(3_150, 620),
+    ),
     DemoSpecimen(_label("IN-270", "springtail", "insect", "in alcohol", "Leaf litter, gully", medium="alcohol", medium_index=1.36)),
 )  # fmt: skip
+
+DAY = ("AM-031", "IN-259", "TH-0421", "SN-011")
+"""What stands on the list of the day on which the station is loaded, as somebody typed it in."""
+DAY_WAITS_MIN = {"TH-0421": 240}
+"""Minutes until a fresh leaf hangs: a person's guess."""
+DAY_AIR = {"SN-011": {"air_celsius": -7.0, "humidity": 0.85, "size_um": 1450.0, "allowed_um": 60.0}}
+"""The air in which a crystal lies."""

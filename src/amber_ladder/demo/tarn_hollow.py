@@ -3,14 +3,15 @@
 import logging
 import threading
 from collections.abc import Callable
+from datetime import datetime, timedelta
 
 from amber_ladder.demo import field_card
-from amber_ladder.demo.shelf import DEMO, FIVE, PARTS, RIGS, DemoSpecimen
+from amber_ladder.demo.shelf import DAY, DAY_AIR, DAY_WAITS_MIN, DEMO, FIVE, PARTS, RIGS, DemoSpecimen
 from amber_ladder.errors import AmberLadderError
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.simulated.specimens import RULING_UM
 from amber_ladder.store.queue import IN_THE_BACKGROUND
-from amber_ladder.work import cabinet, merge, plan, rigs, tasks
+from amber_ladder.work import cabinet, day, merge, plan, rigs, tasks
 from amber_ladder.work.practice import takes
 from amber_ladder.work.rigs import calibrations, parts, scales
 from amber_ladder.work.stack.views import StackView
@@ -37,6 +38,7 @@ def load_first(say: Callable[[str], None]) -> None:
         _calibrate(shelf[FIVE])
     for specimen in DEMO:
         _label(specimen, shelf)
+    _plan_day()
     first = DEMO[0]
     say(f"Shooting and merging {first.label.catalogue_number} {first.label.name} on the simulated bench …")
     _finish(first, tasks.run)
@@ -48,6 +50,26 @@ def _label(specimen: DemoSpecimen, shelf: dict[str, int]) -> None:
     if specimen.plan and not (row and row.stacks):
         request = LadderRequestJson.model_validate(specimen.plan)
         plan.save_ladder(label.id, plan.PlanEntry(rig_id=shelf[specimen.rig], plan=request))
+
+
+def _plan_day() -> None:
+    """A list for today, from the present hour on, as it was typed in: nobody has looked for its best order yet."""
+    now = datetime.now().astimezone()
+    if day.read(now.date()):
+        return
+    starts_at = now.replace(minute=0, second=0, microsecond=0)
+    items = []
+    for number in DAY:
+        row = next(row for row in cabinet.browse(words=number).rows if row.specimen.catalogue_number == number)
+        wait, air = DAY_WAITS_MIN.get(number), DAY_AIR.get(number)
+        items.append({
+            "stack_id": row.stacks[0].id,
+            "by_at": None if wait is None else starts_at + timedelta(minutes=wait),
+            "vanishes": None if air is None else {**air, "since": now},
+        })  # fmt: skip
+    lunch = {"from_at": starts_at + timedelta(hours=3), "until_at": starts_at + timedelta(hours=3.75)}
+    entry = {"starts_at": starts_at, "ends_at": starts_at + timedelta(hours=8), "breaks": [lunch], "items": items}
+    day.change(now.date(), day.DayEntry.model_validate(entry))
 
 
 def _calibrate(rig_id: int) -> None:

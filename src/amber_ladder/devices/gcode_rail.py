@@ -8,6 +8,7 @@ move when it accepts it or when it ends: arrival is read from the position.
 import re
 import threading
 import time
+from collections import deque
 from math import isfinite
 
 import serial
@@ -23,6 +24,7 @@ _THERE_UM = 0.06  # half of the last digit that controllers usually tell
 _COARSEST_CLICK_UM = 6.0
 _RESTING_S = 0.1
 _SLOWER = 3.0  # slowing down evenly, the last click takes 2.4 times as long as the one before
+_LAST_CLICKS = 4
 _NOT_MOVED_S = 0.5  # without a click before a move counts as too small for one: slow rails take time to begin
 _STUCK_S = 3.0
 _LONGEST_MOVE_S = 120.0
@@ -30,18 +32,21 @@ _LONGEST_LINE = 400
 
 
 class _Watch:
-    """Tells a rail that rests from one that is slow: by how long it has stood still against its last click."""
+    """Tells a rail that rests from one that is slow: by how long it has stood still against its last clicks."""
 
     def __init__(self, at_um: float) -> None:
         self.at_um = at_um
         self._since_s = time.monotonic()
         self._patience_s = _NOT_MOVED_S
+        self._clicks_s: deque[float] = deque(maxlen=_LAST_CLICKS)
 
     def look(self, at_um: float) -> float:
         """Note where it is now, and return that."""
         if at_um != self.at_um:
             now_s = time.monotonic()
-            self._patience_s = max(_RESTING_S, _SLOWER * (now_s - self._since_s))
+            # Whoever looks late sees two clicks close together: the longest of the last ones counts.
+            self._clicks_s.append(now_s - self._since_s)
+            self._patience_s = max(_RESTING_S, _SLOWER * max(self._clicks_s))
             self.at_um, self._since_s = at_um, now_s
         return at_um
 

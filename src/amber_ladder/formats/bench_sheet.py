@@ -1,17 +1,11 @@
 """One printable page with everything that is needed at the bench: as HTML for a browser, or as PDF."""
 
-import subprocess
-import sys
 from dataclasses import dataclass
 from pathlib import Path
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
-
 from amber_ladder.core.planning import DEFER, Caution
-from amber_ladder.formats.lettering import shipped_fonts
+from amber_ladder.formats.sheets import as_pdf, sheet_html
 
-_HERE = Path(__file__).parent
-_TEMPLATES = Environment(loader=FileSystemLoader(_HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True)
 _DRAWN_HEIGHT, _DRAWN_TOP = 284.0, 8.0  # of the drawing's own units
 
 
@@ -67,17 +61,10 @@ def drawn_ladder(
 
 def bench_sheet_html(sheet: BenchSheet, *, pages: Path, pdf_url: str | None) -> str:
     """The sheet as a page; ``pages`` is the folder with the built pages, where the fonts lie."""
-    return _TEMPLATES.get_template("bench_sheet.html.j2").render(
-        s=sheet,
-        defer=DEFER,
-        pdf_url=pdf_url,
-        fonts=[f"/assets/{font.name}" if pdf_url else font.as_uri() for font in shipped_fonts(pages)],
-    )
+    served = pdf_url is not None
+    return sheet_html("bench_sheet.html.j2", pages, served=served, s=sheet, defer=DEFER, pdf_url=pdf_url)
 
 
 def bench_sheet_pdf(sheet: BenchSheet, *, pages: Path) -> bytes:
     """The sheet as PDF."""
-    page = bench_sheet_html(sheet, pages=pages, pdf_url=None).encode()
-    # In a process of its own: WeasyPrint lets Pillow take truncated pictures from then on, wherever it is imported.
-    command = [sys.executable, "-m", "weasyprint", "-", "-"]
-    return subprocess.run(command, input=page, capture_output=True, check=True, timeout=60).stdout
+    return as_pdf(bench_sheet_html(sheet, pages=pages, pdf_url=None))

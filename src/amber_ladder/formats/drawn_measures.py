@@ -1,14 +1,17 @@
-"""A picture with its measures drawn on it: SVG, in which text stays text."""
+"""A picture with its measures drawn on it: SVG, in which text stays text, or pixels."""
 
 from base64 import b64encode
 from collections.abc import Sequence
 from dataclasses import dataclass
 from html import escape
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image, ImageDraw
 
 from amber_ladder.formats.exports import picture_file
+from amber_ladder.formats.lettering import Lettering
 
 _INK, _EDGE = "#ffd166", "#111111"
 
@@ -45,6 +48,41 @@ def measures_svg(picture: NDArray[np.uint8], drawn: Sequence[DrawnMeasure], titl
             "",
         ]
     )
+
+
+def with_measures(
+    picture: NDArray[np.uint8], drawn: Sequence[DrawnMeasure], *, pages: Path, size_px: int | None = None
+) -> Image.Image:
+    """RGB (H, W, 3) with measures on it, in as many pixels; ``size_px`` is that of letters, lines go by it.
+
+    ``pages`` is the folder with the built pages, where the fonts lie.
+    """
+    height, width = picture.shape[:2]
+    size = size_px or max(11, round(width / 70))
+    sheet = Image.fromarray(np.ascontiguousarray(picture))
+    draw, letters = ImageDraw.Draw(sheet), Lettering(pages, size)
+    ink, edge = _rgb(_INK), _rgb(_EDGE)
+    for one in drawn:
+        places = [*one.places, one.places[0]] if one.closed else list(one.places)
+        if one.joined and len(places) > 1:
+            for colour, wide in ((edge, size / 5), (ink, size / 10)):
+                draw.line(places, fill=colour, width=max(1, round(wide)), joint="curve")
+        for x, y in one.places:
+            draw.circle((x, y), size / 5, fill=ink, outline=edge, width=max(1, size // 15))
+        if not one.label:
+            continue
+        x, y = one.places[-1]
+        long = letters.width(one.label)
+        left = min(max(x + size / 2, 2.0), max(2.0, width - long - 4))
+        middle = min(max(y - size, size), height - size)
+        draw.rectangle((left - 3, middle - 0.75 * size, left + long + 3, middle + 0.75 * size), fill=edge)
+        letters.draw(draw, left, middle, one.label, ink)
+    return sheet
+
+
+def _rgb(colour: str) -> tuple[int, int, int]:
+    red, green, blue = bytes.fromhex(colour[1:])
+    return red, green, blue
 
 
 def _one(measure: DrawnMeasure, size: float) -> str:

@@ -8,39 +8,39 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw
+from PIL import Image, ImageDraw, PngImagePlugin
 
 from amber_ladder.core.measuring import ScaleBar
 from amber_ladder.formats.lettering import Lettering
+from amber_ladder.formats.picture_notes import PictureNotes
 
 _INK, _SHEET = (24, 34, 30), (243, 245, 242)
 
 
 def picture_file(picture: NDArray[Any] | Image.Image, kind: Literal["PNG", "JPEG"], *, um_per_px: float | None,
-                 colour_profile: bytes | None = None) -> bytes:  # fmt: skip
-    """RGB (H, W, 3) as a file of 8 bits, with its profile, and its scale as dots per inch where it is known."""
-    sheet = picture if isinstance(picture, Image.Image) else Image.fromarray(_eight_bits(picture))
+                 colour_profile: bytes | None = None, notes: PictureNotes | None = None) -> bytes:  # fmt: skip
+    """RGB (H, W, 3) as a file of 8 bits, with its profile, its scale as dots per inch where it is known, and notes."""
+    sheet = picture if isinstance(picture, Image.Image) else Image.fromarray(eight_bits(picture))
     file = BytesIO()
-    dpi = {"dpi": (25_400 / um_per_px, 25_400 / um_per_px)} if um_per_px else {}
-    if kind == "JPEG":  # which counts dots in whole numbers to 65,535 only
-        dpi = {"dpi": dpi["dpi"]} if dpi and dpi["dpi"][0] < 65_000 else {}
-        sheet.save(file, kind, quality=95, subsampling=0, icc_profile=colour_profile, **dpi)
+    told: dict[str, Any] = {"icc_profile": colour_profile}
+    dots = 25_400 / um_per_px if um_per_px else None
+    if dots and (kind == "PNG" or dots < 65_000):  # a JPEG counts dots in whole numbers to 65,535 only
+        told["dpi"] = (dots, dots)
+    if notes:
+        told["exif"] = notes.exif()
+    if kind == "JPEG":
+        sheet.save(file, kind, quality=95, subsampling=0, **told, **({"xmp": notes.xmp()} if notes else {}))
     else:
-        sheet.save(file, kind, icc_profile=colour_profile, **dpi)
+        if notes:
+            told["pnginfo"] = PngImagePlugin.PngInfo()
+            told["pnginfo"].add_itxt("XML:com.adobe.xmp", notes.xmp().decode())
+        sheet.save(file, kind, **told)
     return file.getvalue()
 
 
-def _eight_bits(picture: NDArray[Any]) -> NDArray[np.uint8]:
+def eight_bits(picture: NDArray[Any]) -> NDArray[np.uint8]:
+    """Colours of 8 or 16 bits in 8 bits."""
     return np.ascontiguousarray((picture >> 8).astype(np.uint8) if picture.dtype == np.uint16 else picture)
-
-
-def png_with_bar(
-    picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, pages: Path, colour_profile: bytes | None = None
-) -> bytes:
-    """A PNG of RGB (H, W, 3) in 8 bits with a strip below it: caption left, scale bar right."""
-    return picture_file(
-        with_bar(picture, bar, caption, pages=pages), "PNG", um_per_px=None, colour_profile=colour_profile
-    )
 
 
 def with_bar(picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, pages: Path) -> Image.Image:
@@ -53,7 +53,7 @@ def with_bar(picture: NDArray[Any], bar: ScaleBar | None, caption: str, *, pages
     size = max(13, round(width / 64))
     strip = round(size * 3.2)
     sheet = Image.new("RGB", (width, height + strip), _SHEET)
-    sheet.paste(Image.fromarray(_eight_bits(picture)), (0, 0))
+    sheet.paste(Image.fromarray(eight_bits(picture)), (0, 0))
     draw, letters = ImageDraw.Draw(sheet), Lettering(pages, size)
     middle = height + strip / 2
     letters.draw(draw, size, middle, caption, _INK)

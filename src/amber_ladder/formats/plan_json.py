@@ -1,13 +1,14 @@
 """PLAN.json: what must be sharp and what the bench allows; and a ladder as it is printed."""
 
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationInfo, field_validator, model_validator
 
 from amber_ladder.core import planning
 from amber_ladder.core.optics import Optics
-from amber_ladder.core.planning import Ladder, Rail, Timing
-from amber_ladder.formats.rig_json import RigJson, Strict
+from amber_ladder.core.planning import Knob, Ladder, Rail, Timing, reading_at
+from amber_ladder.formats.rig_json import KnobJson, RigJson, Strict
 from amber_ladder.formats.validated import between
 
 Position = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False, description="stage reading, µm")]
@@ -16,6 +17,7 @@ Overlap = Annotated[float, Field(allow_inf_nan=False, description="share"), betw
 Budget = Annotated[
     float, Field(allow_inf_nan=False, description="s"), between(0, 600_000, "min", 1 / 60, beyond_low=True)
 ]
+Mover = Literal["rail", "body", "knob"]
 Click = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="µm")]
 
 
@@ -39,6 +41,18 @@ class FocusUnitJson(Strict):
 
     um_per_unit: Click
     u_um_per_unit: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False, description="µm")] = 0.0
+
+
+class SetKnobJson(KnobJson):
+    """A rig's knob, and what it reads in divisions when the nearest point is in focus."""
+
+    near_reading: Annotated[float, Field(ge=0, lt=10_000, allow_inf_nan=False)] = 0.0
+
+    @model_validator(mode="after")
+    def _within_a_turn(self) -> "SetKnobJson":
+        if self.near_reading >= self.divisions_per_turn:
+            raise ValueError(f"the knob reads from 0 up to {self.divisions_per_turn}: say what it shows")
+        return self
 
 
 class TimingJson(Strict):
@@ -128,6 +142,7 @@ class LadderRequestJson(Strict):
     sharpness: SharpnessJson = WaveJson()
     rail: RailJson | None = None
     focus_unit: FocusUnitJson | None = None
+    knob: SetKnobJson | None = None
     timing: TimingJson = TimingJson()
     bytes_per_frame: Annotated[int, Field(ge=0, le=2_000_000_000)] = 0
 
@@ -146,17 +161,40 @@ class LadderRequestJson(Strict):
             raise ValueError("rail clicks and focus units contradict each other: either the rail moves or the lens")
         return unit
 
+    @field_validator("knob")
+    @classmethod
+    def _turned_or_driven(cls, knob: SetKnobJson | None, info: ValidationInfo) -> SetKnobJson | None:
+        rail = info.data.get("rail")
+        if knob and (info.data.get("focus_unit") or (rail and rail.click_um is not None)):
+            raise ValueError("a knob, rail clicks and focus units contradict each other: one of them moves the focus")
+        return knob
+
+    @property
+    def mover(self) -> Mover:
+        """Who moves the focus from rung to rung."""
+        return "body" if self.focus_unit else "knob" if self.knob else "rail"
+
     @property
     def moves(self) -> planning.Moves:
-        """What moves the focus."""
-        return "focus_ring" if self.focus_unit else "rail"
+        """What is moved: the lens's own focus, or camera and specimen against each other."""
+        return "focus_ring" if self.focus_unit or (self.knob and self.knob.moves == "lens") else "rail"
 
     def to_rail(self) -> Rail:
-        """The rail as the core sees it; a body with focus units is one whose clicks are its units."""
+        """The rail as the core sees it; units of a body are its clicks, and so is what can be set of a knob."""
         rail = Rail(**self.rail.model_dump()) if self.rail else Rail()
-        return (
-            Rail(self.focus_unit.um_per_unit, rail.min_um, rail.max_um, rail.backlash_um) if self.focus_unit else rail
-        )
+        unit, knob = self.focus_unit, self.knob
+        click_um = unit.um_per_unit if unit else knob.um_per_division * knob.finest if knob else rail.click_um
+        return Rail(click_um, rail.min_um, rail.max_um, rail.backlash_um)
+
+    def to_knob(self) -> Knob | None:
+        """The knob as the core sees it, None where none is turned."""
+        knob = self.knob
+        if knob is None:
+            return None
+        return Knob(
+            knob.um_per_division, knob.divisions_per_turn, self.near_um, knob.near_reading, knob.finest, knob.farther,
+            knob.u_um_per_division,
+        )  # fmt: skip
 
 
 class PlanJson(LadderRequestJson):
@@ -187,9 +225,15 @@ def optics_json(optics: Optics) -> dict[str, Any]:
     }
 
 
-def ladder_json(ladder: Ladder, unit: FocusUnitJson | None = None) -> dict[str, Any]:
-    """A ladder as ``./ladder plan`` prints it; with a focus unit, also in whole units from the first rung."""
-    in_units = {} if unit is None else {"step_units": round(ladder.step_um / unit.um_per_unit)}
+def ladder_json(ladder: Ladder, request: LadderRequestJson) -> dict[str, Any]:
+    """A ladder as ``./ladder plan`` prints it; with a focus unit, also in whole units from the first rung, and with a
+
+    knob what it reads at each rung, as turn and division.
+    """
+    unit, knob = request.focus_unit, request.to_knob()
+    in_units: dict[str, Any] = {} if unit is None else {"step_units": round(ladder.step_um / unit.um_per_unit)}
+    if knob:
+        in_units["readings"] = [asdict(reading_at(knob, one)) for one in ladder.positions_um]
     return {
         **in_units,
         "step_um": ladder.step_um,

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
@@ -87,24 +88,45 @@ def _resolution(um_per_px: float | None) -> dict[str, Any]:
     return {"resolution": (1e4 / um_per_px, 1e4 / um_per_px), "resolutionunit": "CENTIMETER"}
 
 
-def write_ome(
-    path: Path, composite: NDArray[Any], planes: Mapping[str, NDArray[np.float32]], um_per_px: float | None
-) -> None:
-    """Composite (H, W, 3) and planes of floats (H, W) by name as one OME-TIFF, with the size of a pixel if known."""
+_PYRAMID_FROM_PX, _SMALLEST_PX = 50_000_000, 1024
+_TILE = (512, 512)
+KINDS_OF_CHANGES = (
+    "0 untouched, 1 from a frame or another merge, 2 dust, 3 healed (not evidence), 4 ground, 5 tone only"
+)
+
+
+def write_ome(path: Path, composite: NDArray[Any], planes: Mapping[str, NDArray[Any]], um_per_px: float | None) -> None:
+    """Composite (H, W, 3) and planes (h, w) by name as one OME-TIFF, with the size of a pixel if known.
+
+    From 50 megapixels on each comes with itself at half the size, a quarter, and so on, as viewers of large pictures
+    want it. Planes keep their own values there: every second pixel.
+    """
     scale: dict[str, Any] = {}
     if um_per_px is not None:
         scale = {"PhysicalSizeX": um_per_px, "PhysicalSizeY": um_per_px}
         scale |= {"PhysicalSizeXUnit": "µm", "PhysicalSizeYUnit": "µm"}
     with tifffile.TiffWriter(path, ome=True, bigtiff=composite.nbytes * 4 > 2**31) as file:
-        file.write(
-            composite,
-            photometric="rgb",
-            metadata={"axes": "YXS", "Name": "composite", **scale},
-            software=SOFTWARE,
-            **_resolution(um_per_px),
-        )
-        for name, plane in planes.items():
-            file.write(plane, metadata={"axes": "YX", "Name": name, **scale}, **_resolution(um_per_px))
+        for name, picture in {"composite": composite, **planes}.items():
+            colour = picture.ndim == 3
+            told: dict[str, Any] = {"photometric": "rgb" if colour else "minisblack", "software": SOFTWARE}
+            smaller = _halved(picture)
+            file.write(picture, subifds=len(smaller), tile=_TILE if smaller else None, **told, **_resolution(um_per_px),
+                       metadata={"axes": "YXS" if colour else "YX", "Name": name, **scale})  # fmt: skip
+            for level, one in enumerate(smaller, start=1):
+                file.write(one, subfiletype=1, metadata=None, tile=_TILE, **told,
+                           **_resolution(um_per_px and um_per_px * 2**level))  # fmt: skip
+
+
+def _halved(picture: NDArray[Any]) -> list[NDArray[Any]]:
+    """Smaller copies of a large picture, none of one that is not."""
+    smaller: list[NDArray[Any]] = []
+    if picture.shape[0] * picture.shape[1] < _PYRAMID_FROM_PX:
+        return smaller
+    while max(picture.shape[:2]) > _SMALLEST_PX:
+        size = ((picture.shape[1] + 1) // 2, (picture.shape[0] + 1) // 2)
+        picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) if picture.ndim == 3 else picture[::2, ::2]
+        smaller.append(np.ascontiguousarray(picture))
+    return smaller
 
 
 def write_json(path: Path, content: dict[str, Any]) -> None:
@@ -112,9 +134,12 @@ def write_json(path: Path, content: dict[str, Any]) -> None:
     path.write_text(json.dumps(content, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
 
 
+def read_kinds(path: Path) -> NDArray[np.uint8]:
+    """What a mend changed (H, W), as ``write_kinds`` writes it."""
+    return np.asarray(tifffile.imread(path), np.uint8)
+
+
 def write_kinds(path: Path, kinds: NDArray[np.uint8]) -> None:
     """What a mend changed, (H, W): 0 untouched, 1 from a frame or merge, 2 dust, 3 healed, 4 ground, 5 tone only."""
-    what = "0 untouched, 1 from a frame or another merge, 2 dust, 3 healed (not evidence), 4 ground, 5 tone only"
-    tifffile.imwrite(
-        path, kinds, photometric="minisblack", compression="zlib", software=SOFTWARE, description=what, metadata=None
-    )
+    told: dict[str, Any] = {"software": SOFTWARE, "description": KINDS_OF_CHANGES, "metadata": None}
+    tifffile.imwrite(path, kinds, photometric="minisblack", compression="zlib", **told)

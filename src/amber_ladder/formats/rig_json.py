@@ -1,17 +1,19 @@
 """RIG.json: a rig as users write it, checked once here and plain values from then on."""
 
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from amber_ladder.core import optics
+from amber_ladder.formats.validated import least
 
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 Micrometres = Annotated[float, Field(gt=0, le=1e7, allow_inf_nan=False, description="µm")]
-Millimetres = Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False, description="mm")]
-Magnification = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="×")]
-FNumber = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="f-number")]
-NumericalAperture = Annotated[float, Field(gt=0, lt=1.7, allow_inf_nan=False)]
+Millimetres = Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False, description="mm"), least(1e-3)]
+Magnification = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="×"), least(1e-3)]
+FNumber = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="f-number"), least(0.1)]
+NumericalAperture = Annotated[float, Field(gt=0, lt=1.7, allow_inf_nan=False), least(1e-4)]
 RefractiveIndex = Annotated[float, Field(ge=1, le=3, allow_inf_nan=False)]
 
 
@@ -37,7 +39,7 @@ class SensorJson(Strict):
 
     width_px: Annotated[int, Field(ge=64, le=65_000)]
     height_px: Annotated[int, Field(ge=64, le=65_000)]
-    pixel_um: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False, description="µm")]
+    pixel_um: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False, description="µm"), least(0.01)]
 
 
 class LensJson(Strict):
@@ -46,7 +48,7 @@ class LensJson(Strict):
     kind: Literal["lens"] = "lens"
     f_number: FNumber
     magnification: Magnification
-    pupil_magnification: Annotated[float, Field(gt=0, le=20, allow_inf_nan=False)] | None = None
+    pupil_magnification: Annotated[float, Field(gt=0, le=20, allow_inf_nan=False), least(0.01)] | None = None
     focal_mm: Millimetres | None = None
     extension_mm: Annotated[float, Field(ge=0, le=1e4, allow_inf_nan=False, description="mm")] | None = None
     teleconverter: Annotated[float, Field(ge=0.5, le=4, allow_inf_nan=False)] | None = None
@@ -148,8 +150,23 @@ class MeasuredValuesJson(Strict):
         return optics.MeasuredValues(**self.model_dump())
 
 
+class KnobJson(Strict):
+    """A knob with an engraved scale that moves focus by hand. Without ``u_um_per_division`` nobody measured the scale.
+
+    ``finest`` is the smallest part of a division that can be set; ``farther`` how the figures run as focus goes deeper;
+    ``moves`` what the knob moves: the stage of a microscope, or the lens's own focus.
+    """
+
+    um_per_division: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="µm"), least(1e-3)]
+    u_um_per_division: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False, description="µm")] | None = None
+    divisions_per_turn: Annotated[int, Field(ge=2, le=10_000)]
+    finest: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False), least(1e-3)] = 0.5
+    farther: Literal["rising", "falling"] = "rising"
+    moves: Literal["stage", "lens"] = "stage"
+
+
 class RigJson(Strict):
-    """Sensor, train, and the light and medium between them and the specimen."""
+    """Sensor, train, and the light and medium between them and the specimen. ``knob`` is there where one is turned."""
 
     sensor: SensorJson
     train: TrainJson
@@ -158,6 +175,7 @@ class RigJson(Strict):
     measured: MeasuredValuesJson | None = None
     working_distance_mm: Millimetres | None = None
     image_circle_mm: Millimetres | None = None
+    knob: KnobJson | None = None
 
     def to_core(self) -> optics.Rig:
         """As the core sees it."""
@@ -170,3 +188,25 @@ class RigJson(Strict):
             self.working_distance_mm,
             self.image_circle_mm,
         )
+
+    @classmethod
+    def of(cls, rig: optics.Rig) -> "RigJson":
+        """As it is written down, from how the core sees it."""
+        return cls(
+            sensor=SensorJson(**asdict(rig.sensor)),
+            train=_TRAINS[type(rig.train)](**asdict(rig.train)),
+            wavelength_nm=rig.wavelength_nm,
+            medium_index=rig.medium_index,
+            measured=MeasuredValuesJson(**asdict(rig.measured)) if rig.measured else None,
+            working_distance_mm=rig.working_distance_mm,
+            image_circle_mm=rig.image_circle_mm,
+        )
+
+
+_TRAINS: dict[type[Any], type[Any]] = {
+    optics.Lens: LensJson,
+    optics.InfinityObjective: InfinityObjectiveJson,
+    optics.FiniteObjective: FiniteObjectiveJson,
+    optics.Coupled: CoupledJson,
+    optics.Measured: MeasuredJson,
+}

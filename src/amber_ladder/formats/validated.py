@@ -35,6 +35,17 @@ def between(low: float, high: float, unit: str, factor: float = 1.0, *, beyond_l
     return AfterValidator(check)
 
 
+def least(value: float) -> AfterValidator:
+    """A lower bound beside "more than 0": what lies below is no figure of anything that exists."""
+
+    def check(entered: float) -> float:
+        if entered < value:
+            raise ValueError(f"must be {value:g} or more")
+        return entered
+
+    return AfterValidator(check)
+
+
 def refusal(error: ValidationError, *, whole: str = "") -> BadInput:
     """The first thing that is wrong, with how many more; ``whole`` names what has no entry of its own."""
     first = error.errors(include_url=False)[0]

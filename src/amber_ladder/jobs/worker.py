@@ -2,12 +2,14 @@
 
 import asyncio
 import logging
+from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import partial
 from zlib import crc32
 
 import psycopg
 from procrastinate import App, PsycopgConnector, jobs
+from procrastinate.exceptions import ConnectorException
 
 from amber_ladder.settings import settings
 from amber_ladder.store.queue import ANYWHERE, AT_ONCE, AT_STATION, RUN
@@ -39,30 +41,40 @@ async def main(name: str = STATION, keep_bytes: int = 0) -> int:
         log.error("another worker called %s serves this database already", name)
         return 3
     here = name == STATION
-    queues = [AT_STATION, ANYWHERE] if here else [ANYWHERE]
-    app = App(connector=PsycopgConnector(conninfo=url))
-    app.task(name=RUN)(partial(run, worker=name) if here else partial(_run_and_prune, worker=name, keep=keep_bytes))
-    async with app.open_async():
-        await asyncio.to_thread(patiently, lambda: presence.show_up(name))
-        await _take_up_again(app, name)
-        # One at a time: a merge uses every core by itself.
-        work = [
-            app.run_worker_async(queues=queues, concurrency=1, delete_jobs="always", shutdown_graceful_timeout=2),
-            _hold(guard, url, name),
-            _carry() if here else _show_up(name),
-        ]
-        running = {asyncio.create_task(one) for one in work}
-        done, rest = await asyncio.wait(running, return_when=asyncio.FIRST_COMPLETED)
-        for one in rest:
-            one.cancel()
-        await asyncio.gather(*rest, return_exceptions=True)
-        for one in done:
-            try:
-                one.result()
-            except _AnotherWorks:
-                log.error("the lock was lost with the database, and another worker has it now")
-                return 3
+    does = partial(run, worker=name) if here else partial(_run_and_prune, worker=name, keep=keep_bytes)
+    await asyncio.to_thread(patiently, lambda: presence.show_up(name))
+    work = [_serve(url, name, does), _hold(guard, url, name), _carry() if here else _show_up(name)]
+    running = {asyncio.create_task(one) for one in work}
+    done, rest = await asyncio.wait(running, return_when=asyncio.FIRST_COMPLETED)
+    for one in rest:
+        one.cancel()
+    await asyncio.gather(*rest, return_exceptions=True)
+    for one in done:
+        try:
+            one.result()
+        except _AnotherWorks:
+            log.error("the lock was lost with the database, and another worker has it now")
+            return 3
     return 0
+
+
+async def _serve(url: str, name: str, does: Callable[..., None]) -> None:
+    """Do what is queued; where the queue cannot be reached for a while, go on as soon as it can."""
+    queues = [AT_STATION, ANYWHERE] if name == STATION else [ANYWHERE]
+    while True:
+        app = App(connector=PsycopgConnector(conninfo=url))
+        app.task(name=RUN)(does)
+        try:
+            async with app.open_async():
+                await _take_up_again(app, name)
+                # One at a time: a merge uses every core by itself.
+                await app.run_worker_async(
+                    queues=queues, concurrency=1, delete_jobs="always", shutdown_graceful_timeout=2
+                )
+            return
+        except (ConnectorException, psycopg.OperationalError) as error:
+            log.warning("the queue cannot be reached; this is tried again until it can: %s", error.__cause__ or error)
+            await asyncio.sleep(_LOOK_EVERY_S)
 
 
 def _run_and_prune(task_id: int, worker: str, keep: int) -> None:

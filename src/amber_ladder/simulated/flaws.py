@@ -8,18 +8,23 @@ from amber_ladder.errors import BadInput
 
 @dataclass(frozen=True, slots=True)
 class Flaw:
-    """A fault: what it is called, and what it changes in the bench (Wobble), the rail (Build), or the specimen."""
+    """A fault: what it is called, and what it changes in the bench (Wobble), the rail (Build), the specimen,
+
+    the hand on a knob (HandHabits), or a body that brackets by itself (BodyHabits).
+    """
 
     key: str
     name: str
     wobble: dict[str, float] = field(default_factory=dict)
     rail: dict[str, Any] = field(default_factory=dict)
     specimen: str | None = None
+    hand: dict[str, float] = field(default_factory=dict)
+    body: dict[str, Any] = field(default_factory=dict)
 
     @property
     def at_the_bench(self) -> bool:
         """Whether it needs the rail or the flash in real time, as only a run at the bench has them."""
-        return bool(self.rail) or "tired" in self.wobble
+        return bool(self.rail or self.hand or self.body) or "tired" in self.wobble
 
 
 FLAWS: dict[str, Flaw] = {
@@ -39,6 +44,11 @@ FLAWS: dict[str, Flaw] = {
         Flaw("slow-rail", "Slow rail", rail={"acceleration_um_s2": 400.0}),
         Flaw("silence", "Rail falls silent", rail={"trouble": "silence"}),
         Flaw("garbage", "Rail's line is garbled", rail={"trouble": "garbage"}),
+        Flaw("passes-over", "Hand that turns past rungs", hand={"passes_over": 0.08}),
+        Flaw("forgets", "Hand that forgets to turn", hand={"forgets": 0.08}),
+        Flaw("stops-early", "Body that stops before the end", body={"ends_after": 0.7}),
+        Flaw("goes-on", "Body that shoots past the end", body={"more": 3}),
+        Flaw("loses-a-file", "File of the body that never arrives", body={"loses": 4}),
         Flaw("shrinks", "Snow that shrinks", specimen="shrinks"),
         Flaw("twitches", "Antenna that twitches", specimen="twitches"),
         Flaw("wilts", "Plant that wilts", specimen="wilts"),

@@ -95,6 +95,12 @@ class SimulatedStand(Rail, Camera):
         picture = self._sensor.read(light, self._random)
         return Exposure(encode_jpeg(picture, captured_at=captured_at), ".jpg", captured_at)
 
+    def light(self, position_um: float) -> NDArray[np.float32]:
+        """What falls on the sensor at a position: linear RGB (H, W, 3), rightly exposed, without its noise."""
+        focus_um = (position_um - self._near_um) * self._optics.medium_index
+        matrix = self._view.matrix(self._shift_px, self._turn_deg, 1.0)
+        return np.asarray(self._view.frame(self._view.focused(focus_um, self._behaviour()), matrix), np.float32)
+
     def sharp_picture(self, matrix: NDArray[np.float64]) -> NDArray[np.uint8]:
         """What a perfect merge gives in the coordinates of a frame with this matrix: RGB, (H, W, 3)."""
         return encoded(np.asarray(self._view.frame(self._view.sharp(), matrix), np.float32))

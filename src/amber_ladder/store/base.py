@@ -1,11 +1,15 @@
 """What all tables share. Lengths carry their unit in the name; times are UTC unless they are a camera's own clock."""
 
+from contextvars import ContextVar
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import CheckConstraint, DateTime, Index, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase
+
+PERSON: ContextVar[str | None] = ContextVar("person", default=None)
+"""Who asks: an account's name, else the initials that somebody works under; None where nobody said."""
 
 
 def now() -> datetime:

@@ -16,8 +16,9 @@ from sqlalchemy.engine import Engine
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
-from amber_ladder.errors import BadInput, Conflict, DatabaseAway, NotFound, StorageFull
+from amber_ladder.errors import BadInput, Collided, DatabaseAway, NotFound, StorageFull
 from amber_ladder.settings import settings
+from amber_ladder.store.history import seal
 from amber_ladder.store.journal_models import Discardable
 
 __all__ = ["AWAY", "Session", "engine", "migrate", "newest", "revision", "transaction"]
@@ -38,19 +39,20 @@ def engine() -> Engine:
 
 @contextmanager
 def transaction() -> Iterator[Session]:
-    """A session that commits at the end and rolls back on error. Raises DatabaseAway, and Conflict where two changes
+    """A session that commits at the end and rolls back on error. Raises DatabaseAway, and Collided where two changes
 
     waited for each other.
     """
     try:
         with Session(engine(), expire_on_commit=False) as session, session.begin():
             yield session
+            seal(session)
     except OperationalError as error:
         if isinstance(error.orig, DiskFull):
             raise StorageFull(_NO_ROOM) from error
         log.info("the database: %s", error.orig)
         if isinstance(error.orig, DeadlockDetected):
-            raise Conflict(
+            raise Collided(
                 "somebody changed the same at this very moment, and nothing was changed: try again"
             ) from error
         raise DatabaseAway(AWAY) from error

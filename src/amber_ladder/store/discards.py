@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.store.card_models import Card, CardFile
+from amber_ladder.store.history_models import HistoryEntry
 from amber_ladder.store.journal_models import Discard, Discardable
 from amber_ladder.store.mend_models import Mend
 from amber_ladder.store.models import (
@@ -54,8 +55,6 @@ class Removed:
 
 def mark(session: Session, row: Discardable, discard: Discard) -> None:
     """Throw a row away, with all that belongs to it and was not thrown away before."""
-    session.add(discard)
-    session.flush()
     row.discard_id = discard.id
     session.flush()
     for child, column, parent in _BELONGS_TO:
@@ -85,7 +84,7 @@ def everything(session: Session) -> list[Discard]:
 
 def restore(session: Session, discard: Discard) -> None:
     """Bring back what was thrown away. Raises Conflict where it belongs to what is gone, or its name is taken."""
-    row = _row(session, discard)
+    row = row_of(session, discard)
     for child, column, parent in _BELONGS_TO:
         if isinstance(row, child) and getattr(row, column) is not None:
             above = session.get(parent, getattr(row, column), execution_options=EVER)
@@ -134,6 +133,7 @@ def remove(session: Session, discard: Discard) -> Removed:
             (CardFile, CardFile.card_id.in_(cards)),
             (Card, Card.id.in_(cards)),
             (Task, or_(Task.id.in_(tasks), Task.stack_id.in_(_ids(session, Stack, discard)))),
+            (HistoryEntry, HistoryEntry.stack_id.in_(_ids(session, Stack, discard))),
             (Stack, Stack.discard_id == discard.id),
             (Specimen, Specimen.discard_id == discard.id),
             (RigVersion, RigVersion.rig_id.in_(rigs)),
@@ -161,7 +161,8 @@ def _ids(session: Session, kind: type[Any], discard: Discard) -> list[int]:
     return list(session.scalars(select(kind.id).where(kind.discard_id == discard.id), **_all()))
 
 
-def _row(session: Session, discard: Discard) -> Any:
+def row_of(session: Session, discard: Discard) -> Any:
+    """What was thrown away."""
     return session.get_one(KINDS[discard.kind], discard.subject_id, execution_options=EVER)
 
 

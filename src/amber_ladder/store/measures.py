@@ -1,12 +1,16 @@
-"""Measures."""
+"""Measures, and series of them."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session, joinedload
 
 from amber_ladder.errors import NotFound
-from amber_ladder.store.models import Measure, Product, Take
+from amber_ladder.store.base import now
+from amber_ladder.store.models import Measure, Product, Specimen, Stack, Take
+from amber_ladder.store.series_models import MeasureSeries
 from amber_ladder.store.stacks import EVER
 
 
@@ -29,3 +33,33 @@ def add(session: Session, merge: Product, kind: str, name: str, pick: dict[str, 
     session.add(measure)
     session.flush()
     return measure
+
+
+def series(session: Session, specimen_kind: str, *, locked: bool = False) -> MeasureSeries:
+    """The series of a kind of specimen, empty where nobody made one; ``locked`` as in ``get``."""
+    if locked:
+        empty = insert(MeasureSeries).values(specimen_kind=specimen_kind, items=[], created_at=now())
+        session.execute(empty.on_conflict_do_nothing())
+    query = select(MeasureSeries).where(MeasureSeries.specimen_kind == specimen_kind)
+    found = session.scalar(query.with_for_update() if locked else query)
+    return found or MeasureSeries(specimen_kind=specimen_kind, items=[])
+
+
+def series_names(session: Session) -> list[str]:
+    """Names of measures that are in any series."""
+    names = {str(one["name"]) for items in session.scalars(select(MeasureSeries.items)) for one in items}
+    return sorted(names)
+
+
+def of_kind(session: Session, specimen_kind: str, names: Sequence[str]) -> Sequence[Measure]:
+    """All measures with one of these names on specimens of a kind, the oldest first, with what they were taken on."""
+    merge = joinedload(Measure.merge).joinedload(Product.take).joinedload(Take.stack).joinedload(Stack.specimen)
+    return session.scalars(
+        select(Measure)
+        .join(Take, Measure.take_id == Take.id)
+        .join(Stack, Take.stack_id == Stack.id)
+        .join(Specimen, Stack.specimen_id == Specimen.id)
+        .where(Specimen.kind == specimen_kind, Measure.name.in_(names))
+        .options(merge)
+        .order_by(Measure.id)
+    ).all()

@@ -7,12 +7,12 @@ from sqlalchemy import BigInteger, CheckConstraint, DateTime, ForeignKey, Index,
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, column_property, mapped_column, relationship
 
-from amber_ladder.store.base import Base, checks, now, unique_among_kept
+from amber_ladder.store.base import PERSON, Base, checks, now, unique_among_kept
 from amber_ladder.store.journal_models import Discardable
 
 
 class Specimen(Discardable, Base):
-    """One labelled thing that is photographed."""
+    """One labelled thing that is photographed. Dates are as exact as they are known: 2026, 2026-11 or 2026-11-28."""
 
     __tablename__ = "specimen"
     __table_args__ = (
@@ -21,9 +21,13 @@ class Specimen(Discardable, Base):
             "specimen",
             named="catalogue_number <> '' and name <> '' and kind <> ''",
             medium_index="medium_index between 1 and 3",
+            medium_tolerance="medium_tolerance >= 0 and medium_tolerance <= 0.5",
             width="width_mm > 0 and width_mm <= 1000",
             height="height_mm > 0 and height_mm <= 1000",
             depth="depth_mm > 0 and depth_mm <= 1000",
+            latitude="latitude between -90 and 90",
+            longitude="longitude between -180 and 180",
+            place_within_m="place_within_m > 0",
             revision="revision >= 1",
         ),
     )
@@ -35,7 +39,16 @@ class Specimen(Discardable, Base):
     mount: Mapped[str] = mapped_column(String(200), default="")
     medium: Mapped[str] = mapped_column(String(100), default="air")
     medium_index: Mapped[float] = mapped_column(default=1.0)
+    medium_tolerance: Mapped[float | None]
     locality: Mapped[str] = mapped_column(String(300), default="")
+    latitude: Mapped[float | None]
+    longitude: Mapped[float | None]
+    place_within_m: Mapped[float | None]
+    collector: Mapped[str] = mapped_column(String(200), default="")
+    collected_on: Mapped[str] = mapped_column(String(10), default="")
+    determination: Mapped[str] = mapped_column(String(200), default="")
+    determined_by: Mapped[str] = mapped_column(String(200), default="")
+    determined_on: Mapped[str] = mapped_column(String(10), default="")
     note: Mapped[str] = mapped_column(String(4000), default="")
     width_mm: Mapped[float | None]
     height_mm: Mapped[float | None]
@@ -176,7 +189,7 @@ class Task(Base):
 
     ``stack_id`` is the stack it belongs to, None for work on a rig. ``worker`` has it in hand, at its ``attempt``:
     whoever was given it before counts no more. ``handed_over`` is what a worker elsewhere has made of it and the
-    station has not fetched yet.
+    station has not fetched yet. ``by`` is who began it.
     """
 
     __tablename__ = "task"
@@ -198,6 +211,7 @@ class Task(Base):
     worker: Mapped[str | None] = mapped_column(String(60))
     attempt: Mapped[int] = mapped_column(default=0)
     handed_over: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    by: Mapped[str | None] = mapped_column(String(60), default=PERSON.get)
     created_at: Mapped[datetime] = mapped_column(default=now)
     ended_at: Mapped[datetime | None]
 
@@ -210,15 +224,6 @@ class Worker(Base):
     name: Mapped[str] = mapped_column(String(60), primary_key=True)
     version: Mapped[str] = mapped_column(String(40))
     seen_at: Mapped[datetime]
-
-
-class Bench(Base):
-    """The one bench of this station: what stands on it and how it is set, as the use cases read it."""
-
-    __tablename__ = "bench"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    settings: Mapped[dict[str, Any]]
 
 
 class Take(Discardable, Base):
@@ -334,7 +339,8 @@ class Product(Discardable, Base):
     """What a stage makes: a merge of a sorting, or something made of another product, its ``parent``.
 
     Its files lie in the folder of its number; ``files`` and ``report`` are None until it is finished. ``settings`` is
-    all that is needed to make it again from its parent, by ``version`` of the application.
+    all that is needed to make it again from its parent, by ``version`` of the application. ``reference`` is the scale
+    that something of known size in a merge's own picture gave, None while the stack's scale counts.
     """
 
     __tablename__ = "product"
@@ -353,6 +359,7 @@ class Product(Discardable, Base):
     files: Mapped[list[str] | None] = mapped_column(JSONB)
     report: Mapped[dict[str, Any] | None]
     version: Mapped[str | None] = mapped_column(String(40))
+    reference: Mapped[dict[str, Any] | None]
     task_id: Mapped[int] = mapped_column(ForeignKey("task.id"), index=True)
     created_at: Mapped[datetime] = mapped_column(default=now)
 

@@ -21,6 +21,11 @@ def get(session: Session, rig_id: int, *, locked: bool = False) -> Rig:
     return rig
 
 
+def of_name(session: Session, name: str) -> Rig | None:
+    """The rig of this name, if it is here."""
+    return session.scalar(select(Rig).where(Rig.name == name))
+
+
 def save(session: Session, rig: Rig) -> None:
     """Write a new or changed rig. Raises Conflict when its name is taken."""
     session.add(rig)
@@ -37,6 +42,11 @@ def keep_version(session: Session, rig: Rig) -> None:
         RigVersion(rig_id=rig.id, number=rig.version, name=rig.name, definition=rig.definition, parts=rig.parts)
     )
     session.flush()
+
+
+def version_of(session: Session, rig_id: int, number: int) -> RigVersion | None:
+    """A rig as it was under a version number."""
+    return session.scalar(select(RigVersion).where(RigVersion.rig_id == rig_id, RigVersion.number == number))
 
 
 def on_bench(session: Session) -> Rig | None:

@@ -32,6 +32,8 @@ def find(session: Session, *, words: str = "", kind: str = "") -> list[Specimen]
             Specimen.mount,
             Specimen.locality,
             Specimen.medium,
+            Specimen.determination,
+            Specimen.collector,
         )
         query = query.where(or_(*(column.ilike(like) for column in columns), on_rig))
     return list(session.scalars(query))
@@ -44,12 +46,24 @@ def kinds(session: Session) -> list[tuple[str, int]]:
     return [(kind, number) for kind, number in rows]
 
 
+def written(session: Session, name: str, most: int) -> list[str]:
+    """What stands on labels under this entry, what was written last first."""
+    column = getattr(Specimen, name)
+    query = select(column).where(column != "").group_by(column).order_by(func.max(Specimen.id).desc()).limit(most)
+    return list(session.scalars(query))
+
+
 def get(session: Session, specimen_id: int, *, locked: bool = False) -> Specimen:
     """One specimen; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
     specimen = session.get(Specimen, specimen_id, with_for_update=locked or None)
     if specimen is None:
         raise NotFound(f"there is no specimen {specimen_id}")
     return specimen
+
+
+def of_number(session: Session, number: str) -> Specimen | None:
+    """The specimen with this catalogue number, if it is here."""
+    return session.scalar(select(Specimen).where(Specimen.catalogue_number == number))
 
 
 def save(session: Session, specimen: Specimen) -> None:

@@ -84,6 +84,11 @@ def latest_products(session: Session, kind: str, most: int) -> list[Product]:
     return list(session.scalars(query.options(selectinload(Product.take).selectinload(Take.frames))))
 
 
+def ids_of_specimen(session: Session, specimen_id: int) -> list[int]:
+    """The numbers of a specimen's stacks."""
+    return list(session.scalars(select(Stack.id).where(Stack.specimen_id == specimen_id).order_by(Stack.id)))
+
+
 def refuse_while_shot(stack: Stack) -> None:
     """Raises Conflict while a take of this stack is being shot."""
     if any(take.task and take.task.state not in ENDED for take in stack.takes):

@@ -14,6 +14,7 @@ from amber_ladder.store.frame_store import FrameStore, sha256_of
 from amber_ladder.store.models import Task
 from amber_ladder.store.shared_store import SharedStore, original_place
 from amber_ladder.work import merge
+from amber_ladder.work.holding import held_until
 from amber_ladder.work.merge import elsewhere
 from amber_ladder.work.presence import THERE_S
 
@@ -89,7 +90,8 @@ class Carrier:
                     continue
                 tasks.abandon(session, task)
                 queue.forget(session, task_id)
-            queue.enqueue(task_id, where=queue.ANYWHERE)
+                not_before = held_until(session)
+            queue.enqueue(task_id, where=queue.ANYWHERE, not_before=not_before)
 
     def _bring(self, shared: SharedStore) -> None:
         """Bring what workers elsewhere need, and will need next."""

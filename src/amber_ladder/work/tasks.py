@@ -9,6 +9,7 @@ from typing import Any
 from amber_ladder.core.frames import Progress
 from amber_ladder.errors import (
     AmberLadderError,
+    Collided,
     DatabaseAway,
     SharedStoreAway,
     Stopped,
@@ -27,11 +28,14 @@ from amber_ladder.work.mend import MENDING, RACKING
 from amber_ladder.work.merge import MERGING
 from amber_ladder.work.patience import patiently
 from amber_ladder.work.practice.takes import PRACTISING
+from amber_ladder.work.record import PACKING
 from amber_ladder.work.rigs.ramps import CALIBRATING
 from amber_ladder.work.shoot import RUNNING
 from amber_ladder.work.stack.views import TaskView, task_view
 
-LONG_WORK = {work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING, LOOKING, RACKING, MENDING)}
+LONG_WORK = {
+    work.kind: work for work in (RUNNING, PRACTISING, MERGING, CALIBRATING, LOOKING, RACKING, MENDING, PACKING)
+}
 """All there is. A stage that does long work declares it beside its use case, and is named here."""
 _REPORT_EVERY_S = 0.2
 _MOST_ATTEMPTS = 6
@@ -84,14 +88,14 @@ def _do(hand: _Hand, work: LongWork, worker: str) -> None:
         if worker == STATION:
             assert work.by_worker is not None, f"{work.kind} is not the worker's"
             finish = work.by_worker(hand.task_id, report)
+            _end(hand, "done", finish=finish)
         else:
             _do_elsewhere(hand, work, report)
-            return
     except Stopped:
         _end(hand, "stopped", "stopped by hand")
     except TakenOver:
         log.warning("somebody else has this in hand by now: nothing is written")
-    except DatabaseAway:
+    except (Collided, DatabaseAway):
         raise
     except AmberLadderError as error:
         _end(hand, "failed", str(error))
@@ -101,8 +105,6 @@ def _do(hand: _Hand, work: LongWork, worker: str) -> None:
     except Exception as error:
         log.exception("failed")
         _end(hand, "failed", f"our fault: {type(error).__name__}: {error}. Nothing was lost; try again.")
-    else:
-        _end(hand, "done", finish=finish)
 
 
 def _do_elsewhere(hand: _Hand, work: LongWork, report: Progress) -> None:

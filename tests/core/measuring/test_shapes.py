@@ -102,6 +102,18 @@ class Reliefs(unittest.TestCase):
         self.assertLessEqual(len(found.corners_um), 2_000)
         self.assertGreater(len(found.corners_um), 1_000)
 
+    def test_a_part_is_finer_and_lies_where_it_lies_in_the_whole(self) -> None:
+        y, x = np.mgrid[0:300, 0:400]
+        depth = np.asarray(100 + 0.2 * x + 0.1 * y, np.float32)
+        flat = Instrument((300, 400), 3.0, 0.0, depth, np.full_like(depth, 0.1))
+        whole, part = (relief(flat, most_corners=2_000, part=one) for one in (None, (100, 150, 60, 30)))
+        self.assertEqual((whole.every_px, part.every_px), (8, 1))
+        self.assertEqual(part.places.min(axis=0).tolist(), [100, 150])
+        self.assertEqual(part.places.max(axis=0).tolist(), [159, 179])
+        shared = {tuple(place): corner for place, corner in zip(whole.places.tolist(), whole.corners_um, strict=True)}
+        corner = part.corners_um[part.places.tolist().index([104, 152])]
+        np.testing.assert_allclose(corner, shared[104, 152], atol=0.2)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -4,7 +4,7 @@ import unittest
 from itertools import pairwise
 from typing import Any
 
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from amber_ladder.core.optics import InfinityObjective, Measured, Optics, Rig, Sensor, resolve
@@ -20,6 +20,10 @@ def planned(
 ) -> Ladder:
     wanted = Wanted(**{"near_um": 0, "sharp_um": optics.sharp_depth_um.total, **set_})
     return plan_ladder(optics, wanted, rail=Rail(click_um), timing=timing)
+
+
+# How fast examples come says how busy the machine is, and nothing of the plans.
+whatever_the_load = settings(deadline=None, suppress_health_check=[HealthCheck.too_slow])
 
 
 class FromTheEnds(unittest.TestCase):
@@ -113,6 +117,7 @@ class OtherWaysIn(unittest.TestCase):
 
 
 class Always(unittest.TestCase):
+    @whatever_the_load
     @given(
         na=st.floats(0.02, 0.9),
         depth=st.floats(10, 5000),
@@ -136,6 +141,7 @@ class Always(unittest.TestCase):
         if click is not None:
             self.assertAlmostEqual(ladder.step_um / click, round(ladder.step_um / click), places=6)
 
+    @whatever_the_load
     @given(depth=st.floats(20, 5000), frames=st.integers(8, 400), click=st.sampled_from([None, 0.1, 2.5]))
     def test_a_set_count_reaches_both_ends_with_whole_clicks(
         self, depth: float, frames: int, click: float | None
@@ -146,6 +152,7 @@ class Always(unittest.TestCase):
         if click is not None:
             self.assertAlmostEqual(ladder.step_um / click, round(ladder.step_um / click), places=6)
 
+    @whatever_the_load
     @given(
         depth=st.floats(20, 5000),
         more=st.floats(1.0, 3.0),
@@ -160,6 +167,7 @@ class Always(unittest.TestCase):
         self.assertGreaterEqual(planned(far_um=depth * more, overlap=overlap, click_um=click).frames, frames)
         self.assertGreaterEqual(planned(far_um=depth, overlap=overlap + tighter, click_um=click).frames, frames)
 
+    @whatever_the_load
     @given(unit=st.floats(0.05, 20), depth=st.floats(50, 5000))
     def test_units_there_and_back(self, unit: float, depth: float) -> None:
         ladder = planned(far_um=depth, click_um=unit)

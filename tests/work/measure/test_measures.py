@@ -4,18 +4,25 @@ import csv
 import io
 import json
 import unittest
+from dataclasses import replace
 from typing import ClassVar
 from xml.etree import ElementTree
 
 import numpy as np
+from PIL import Image
 
 from amber_ladder.errors import BadInput, NotFound
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
 from amber_ladder.work import deeds, measure, mend, plan, record
+from amber_ladder.work.measure.instruments import basis_of, opened
+from amber_ladder.work.on_disk.measuring import Known
+from amber_ladder.work.on_disk.merge_result import read_merge
 from amber_ladder.work.rigs import scales
 from amber_ladder.work.stack.scale import apply_scale
 from amber_ladder.work.stack.views import MergeView, StackView
 from tests.support.examples import picture
-from tests.support.takes import have_done, merged, shot_stack
+from tests.support.takes import folder_of, have_done, merged, shot_stack
 
 LINE = [(200.0, 150.0), (260.0, 190.0)]
 
@@ -45,7 +52,7 @@ class Measures(unittest.TestCase):
         px = float(np.hypot(60, 40))
         assert taken.told.value is not None
         assert taken.told.expanded is not None
-        self.assertAlmostEqual(taken.told.value / (px * found.um_per_px), 1.0, delta=0.02)
+        self.assertAlmostEqual(taken.told.value / (px * (found.um_per_px or 0.0)), 1.0, delta=0.02)
         # Nobody measured this rig's scale: it is nominal, said so, and costs what a nominal one costs.
         self.assertEqual(found.scale_from, "nominal")
         self.assertIn("nominal", " ".join(found.assumed))
@@ -83,7 +90,7 @@ class Measures(unittest.TestCase):
         # Spread 0.65 px along most of the line, over √4, widened by Student's t for 3 degrees of freedom (3.18 / 2).
         pick = next(part for part in one.told.parts if part.part == "pick")
         along = np.array([np.hypot(60 + a, 40) for a in (0, 0.5, -0.5, 1.0)])
-        expected = along.std(ddof=1) / 2 * 3.182 / 2 * measure.measuring(self.merge.id).um_per_px
+        expected = along.std(ddof=1) / 2 * 3.182 / 2 * (measure.measuring(self.merge.id).um_per_px or 0.0)
         self.assertAlmostEqual(pick.u / expected, 1.0, delta=0.03)
 
     def test_what_is_thrown_away_comes_back(self) -> None:
@@ -97,7 +104,7 @@ class Measures(unittest.TestCase):
 
     def test_a_scale_that_was_measured_later_counts_at_once(self) -> None:
         one = self.taken()
-        nominal = measure.measuring(self.merge.id).um_per_px
+        nominal = measure.measuring(self.merge.id).um_per_px or 0.0
         sensor = self.stack.rig.sensor
         ruled = picture(sensor.width_px, sensor.height_px, seed=3)
         kept = scales.bring_scale_picture(self.stack.rig_id, "coin.jpg", [ruled]).picture
@@ -111,6 +118,48 @@ class Measures(unittest.TestCase):
         self.assertAlmostEqual(now.told.value / one.told.value, 1.1, delta=0.01)
         self.assertEqual(found.scale_from, "measured")
         self.assertLess(now.told.expanded or 1e9, one.told.expanded or 0)
+
+    def test_how_well_the_mediums_index_is_known_is_the_labels_or_assumed_and_said(self) -> None:
+        with transaction() as session:
+            basis = basis_of(stacks.get_product(session, self.merge.id, "merge"))
+        resin = replace(basis, medium_index=1.5)
+        assumed, exact = opened(resin), opened(replace(resin, medium_tolerance=0.0))
+        said = opened(replace(resin, medium_tolerance=0.03))
+        # ± 0.01 and ± 0.03 of 1.5, over √3, beside what focus differs between the axis and the rim.
+        rim = exact.instrument.u_index
+        self.assertAlmostEqual(assumed.instrument.u_index**2 - rim**2, (0.01 / 1.5) ** 2 / 3, delta=1e-7)
+        self.assertAlmostEqual(said.instrument.u_index**2 - rim**2, (0.03 / 1.5) ** 2 / 3, delta=1e-7)
+        self.assertIn("the medium's index is known to 0.01", assumed.assumed)
+        self.assertNotIn("index is known", " ".join(said.assumed))
+        self.assertIsNone(basis.medium_tolerance)
+
+    def test_how_true_the_frames_distances_are_goes_by_what_moved_the_focus(self) -> None:
+        def known(**mover: object) -> Known:
+            with transaction() as session:
+                stack = stacks.get_stack(session, self.stack.id)
+                planned = stack.plan
+                stack.plan = {**planned, "rail": None, **mover} if mover else planned
+                basis = basis_of(stacks.get_product(session, self.merge.id, "merge"))
+                stack.plan = planned
+            return opened(basis)
+
+        knob = {"um_per_division": 2.0, "divisions_per_turn": 100}
+        rail = known()
+        self.assertAlmostEqual(rail.instrument.u_rail, 0.002 / 3**0.5)
+        self.assertIn("the rail's travel is true to 0.2 %", rail.assumed)
+        for mover, whose in (
+            ({"knob": knob}, "the knob's scale"),
+            ({"focus_unit": {"um_per_unit": 4.0}}, "a focus step"),
+        ):
+            with self.subTest(whose):
+                engraved = known(**mover)
+                self.assertAlmostEqual(engraved.instrument.u_rail, 0.05 / 3**0.5)
+                self.assertIn("true to 5%: nobody measured it", " ".join(engraved.assumed))
+                self.assertIn(whose, " ".join(engraved.assumed))
+                self.assertNotIn("rail's travel", " ".join(engraved.assumed))
+        measured = known(knob={**knob, "u_um_per_division": 0.02})
+        self.assertAlmostEqual(measured.instrument.u_rail, 0.01)
+        self.assertNotIn("travel", " ".join(measured.assumed))
 
     def test_what_touches_mended_pixels_says_so(self) -> None:
         before = self.taken(name="before mending")
@@ -150,6 +199,21 @@ class Measures(unittest.TestCase):
         self.assertEqual(rows[0][0], "along, um")
         with self.assertRaises(BadInput):
             measure.profile_csv(self.merge.id, measure.TriedEntry.model_validate({"kind": "length", "points": LINE}))
+
+    def test_the_picture_in_pixels_shows_them_and_keeps_its_scale(self) -> None:
+        one = self.taken(name="span")
+        content, name = measure.picture_png(self.merge.id)
+        self.assertTrue(name.endswith("_measures.png"))
+        shown = Image.open(io.BytesIO(content))
+        plain = np.asarray(read_merge(folder_of(self.merge)).composite)
+        self.assertEqual(shown.size, (plain.shape[1], plain.shape[0]))
+        um_per_px = measure.measuring(self.merge.id).um_per_px or 0.0
+        self.assertAlmostEqual(25_400 / float(shown.info["dpi"][0]) / um_per_px, 1.0, delta=1e-3)
+        (x0, y0), (x1, y1) = one.picks[0].points
+        drawn = np.asarray(shown.convert("RGB"))
+        middle = drawn[round((y0 + y1) / 2), round((x0 + x1) / 2)]
+        np.testing.assert_allclose(middle, [255, 209, 102], atol=40)  # the line, in its own colour
+        np.testing.assert_array_equal(drawn[-1, -1], plain[-1, -1])
 
     def test_a_place_snaps_to_the_edge_beside_it(self) -> None:
         found = measure.snapped(self.merge.id, measure.SnapEntry(x=200, y=150))

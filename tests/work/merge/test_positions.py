@@ -191,7 +191,7 @@ class Scale(unittest.TestCase):
         done = merged(take_id)
         shown = record.label(done.id)
         self.assertEqual((shown.um_per_px, shown.bar, shown.scale_from), (None, None, None))
-        self.assertTrue(record.png(done.id)[0].startswith(b"\x89PNG"))
+        self.assertTrue(record.picture(done.id, "png")[0].startswith(b"\x89PNG"))
         assert done.report is not None
         self.assertIsNone(done.report["settings"]["um_per_px"])
         take = plan.read_stack(small.id).takes[0]

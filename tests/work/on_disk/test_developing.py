@@ -23,7 +23,8 @@ from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.work.on_disk.checking import check_folder
 from amber_ladder.work.on_disk.developing import develop_folder
-from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.merge_settings import MergeSettings
+from amber_ladder.work.on_disk.merging import merge_folder
 
 Float = NDArray[np.float32]
 

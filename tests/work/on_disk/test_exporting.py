@@ -10,7 +10,7 @@ from typing import ClassVar
 import numpy as np
 import tifffile
 import trimesh
-from PIL import Image
+from PIL import Image, ImageSequence
 from trimesh.visual import ColorVisuals
 
 from amber_ladder.errors import BadInput
@@ -53,6 +53,22 @@ class Exports(unittest.TestCase):
                 self.assertGreater(float(mesh.face_normals[:, 2].mean()), 0.5)
                 assert isinstance(mesh.visual, ColorVisuals)
                 self.assertGreater(len(np.unique(mesh.visual.vertex_colors[:, 0])), 20)
+
+    def test_an_anaglyph_and_a_film_that_rocks(self) -> None:
+        with Image.open(self.exported("anaglyph", "glasses.png")) as shown:
+            size = shown.size
+            self.assertEqual(shown.mode, "RGB")
+        composite = read_merge(self.ball.folder).composite
+        self.assertEqual(size, (composite.shape[1], composite.shape[0]))
+        with Image.open(self.exported("rocking-film", "film.webp")) as film:
+            self.assertEqual((film.format, len(ImageSequence.all_frames(film))), ("WEBP", 36))
+            self.assertEqual(film.info["loop"], 0)
+            film.seek(0)
+            level = np.asarray(film.convert("RGB"), float)
+            film.seek(9)
+            aside = np.asarray(film.convert("RGB"), float)
+        self.assertLess(float(np.abs(level - composite).mean()), 6.0)
+        self.assertGreater(float(np.abs(aside - level).mean()), 2.0)
 
     def test_holes_of_the_depth_stay_holes(self) -> None:
         mesh = trimesh.load(self.exported("ply", "holes.ply"), force="mesh")

@@ -91,6 +91,26 @@ class WhatIsKnown(unittest.TestCase):
         assert aside is not None
         np.testing.assert_allclose(aside(np.array([0.0, 30.0, 60.0])), [0.0, 0.15, 0.3], atol=1e-9)
 
+    def test_a_rail_that_runs_aslant_is_seen_in_the_frames_and_taken_off_depth(self) -> None:
+        with tempfile.TemporaryDirectory() as scratch:
+            folder = Path(scratch)
+            for name in ("depth.tif", "depth_u.tif"):
+                write_depth(folder / name, np.full((30, 40), 200.0, np.float32), unit="µm")
+            per_um = np.tan(np.deg2rad(6.0)) / 0.5
+            frames = [{"file": f"f{i}", "depth": 20.0 * i, "u_px": 0.1, "matrix": [[1, 0, 20.0 * i * per_um], [0, 1, 0]]}
+                      for i in range(20)]  # fmt: skip
+            report = {"registration": frames, "settings": {"depth_unit": "µm"}, "reference_frame": "f0",
+                      "growth": {"per_mm": 0.0, "u_per_mm": 0.0}}  # fmt: skip
+            merge = MergeResult(folder, np.zeros((30, 40, 3), np.uint8), report)
+            scale = ScaleJson(um_per_px=0.5, u_um_per_px=0.001)
+            rail, ring = (instrument_of(merge, scale=scale, medium=None, focused_by=by) for by in ("rail", "ring"))
+        self.assertAlmostEqual(rail.instrument.tilt_deg, 6.0, places=3)
+        self.assertIn("6.00° ± 0.00° aslant", rail.found[0])
+        self.assertNotIn("optical axis", " ".join(rail.assumed))
+        # A ring moves no rail: what goes aside there tells nothing.
+        self.assertEqual((ring.instrument.tilt_deg, ring.found), (0.0, ()))
+        self.assertIn("focus moves along the optical axis to 1°", ring.assumed)
+
     def test_without_a_depth_map_nothing_is_known_of_depth(self) -> None:
         self.assertIsNone(self.known().instrument.depth_um)
 

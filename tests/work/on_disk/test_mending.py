@@ -20,7 +20,8 @@ from amber_ladder.formats.profiles import srgb_profile
 from amber_ladder.formats.results import write_composite
 from amber_ladder.simulated.jpeg import encode_jpeg
 from amber_ladder.work.on_disk.mending import mend_folder
-from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.merge_settings import MergeSettings
+from amber_ladder.work.on_disk.merging import merge_folder
 from tests.support.stacks import shot
 
 PATH = [[300.0, 200.0], [380.0, 240.0]]

@@ -17,7 +17,8 @@ from amber_ladder.simulated.wobble import Wobble
 from amber_ladder.work.on_disk.mend_layers import LayerMaker
 from amber_ladder.work.on_disk.mending import mend_folder, write_mended
 from amber_ladder.work.on_disk.merge_result import read_merge
-from amber_ladder.work.on_disk.merging import MergeSettings, merge_folder
+from amber_ladder.work.on_disk.merge_settings import MergeSettings
+from amber_ladder.work.on_disk.merging import merge_folder
 from amber_ladder.work.on_disk.paint_rack import make_rack, read_details, read_rack
 from tests.support.stacks import Shot
 

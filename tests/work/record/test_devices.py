@@ -18,6 +18,12 @@ class ShotWith(unittest.TestCase):
         self.assertEqual(
             self.words("bench", rail="simulated", camera="simulated"), "a simulated rail, a simulated camera"
         )
+        lit = self.words("bench", rail="simulated", camera="simulated", flash_power=0.125)
+        self.assertEqual(lit, "a simulated rail, a simulated camera, flash at 1/8")
+        knob = self.words("bench", by="knob", rail=None, camera="folder")
+        self.assertEqual(knob, "by the knob, files from a watched folder")
+        body = self.words("bench", by="body", rail=None, camera="folder")
+        self.assertEqual(body, "focus bracketed by the body, files from a watched folder")
         self.assertEqual(self.words("folder", rail=None, camera="folder"), "by hand, files from a watched folder")
         self.assertIn("simulated hand", self.words("folder", rail=None, camera="simulated hand"))
         self.assertEqual(shot_with(Take(source="files", devices=None)), "own files")

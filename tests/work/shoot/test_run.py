@@ -15,7 +15,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import merge, plan, tasks
 from amber_ladder.work.record.records import shot_with
-from amber_ladder.work.shoot import Bench, BenchChange, MoveEntry, RunEntry
+from amber_ladder.work.shoot import Bench, BenchChange, FlashEntry, MoveEntry, RunEntry
 from amber_ladder.work.stack.views import StackView
 from tests.support.bench import SURE, BenchTest, bench_stack, kept
 from tests.support.station import database, until
@@ -121,11 +121,20 @@ class CutOff(BenchTest):
         self.assertEqual((whole.devices["flaws"], whole.devices["later"][0]["flaws"]), ([], ["dust"]))
         with transaction() as session:
             words = shot_with(stacks.get_take(session, take.id))
-        self.assertEqual(
-            words,
-            "a simulated rail, a simulated camera; later a simulated rail, a simulated camera; "
-            "faults switched on for practice: dust",
-        )
+        before, _, later = words.partition("; later ")
+        self.assertEqual(before, "a simulated rail, a simulated camera, flash at 1/16 + 2/3")
+        self.assertTrue(later.startswith("a simulated rail, a simulated camera, flash at "), later)
+        self.assertTrue(later.endswith("; faults switched on for practice: dust"), later)
+
+    def test_the_light_stays_as_it_is_while_a_ladder_is_shot(self) -> None:
+        stack = self.stack()
+        take = self.bench.begin_run(stack.id, SURE)
+        with self.assertRaisesRegex(Conflict, "light stays as it is"):
+            self.bench.set_flash(FlashEntry(power=0.5))
+        self.assertEqual(take.devices["flash_power"], 0.1)  # type: ignore[index]
+        self.bench.halt()
+        self.ended(stack, take.id)
+        self.bench.set_flash(FlashEntry(power=0.5))
 
     def test_what_was_left_running_is_taken_up_at_the_next_start(self) -> None:
         stack = self.stack()

@@ -1,6 +1,7 @@
 import { Link, Outlet, useMatchRoute } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { HeaderSlot } from "../ui/HeaderSlot";
+import { Desk } from "./Desk";
 import { Keys } from "./Keys";
 import { Person } from "./Person";
 import { Queue } from "./Queue";
@@ -52,8 +53,11 @@ export function Frame() {
           {!inside && (
             <nav aria-label="Places" className="flex items-stretch pl-4">
               <Place to="/">Cabinet</Place>
+              <Place to="/day">Day</Place>
               <Place to="/card">Card</Place>
               <Place to="/rigs">Rigs</Place>
+              <Place to="/ledger">Ledger</Place>
+              <Place to="/practice">Practice</Place>
             </nav>
           )}
         </div>
@@ -72,22 +76,12 @@ export function Frame() {
               <Link to="/rigs" className="inline-flex min-h-11 items-center hover:text-ink hover:underline">
                 Rigs
               </Link>
+              <Link to="/ledger" className="inline-flex min-h-11 items-center hover:text-ink hover:underline">
+                Ledger
+              </Link>
             </>
           )}
-          <button
-            type="button"
-            className="min-h-11 px-1 hover:text-ink hover:underline"
-            onClick={() => setDim(!dim)}
-          >
-            {dim ? "Light the page" : "Dim the page"}
-          </button>
-          <button
-            type="button"
-            className="min-h-11 px-1 hover:text-ink hover:underline"
-            onClick={() => setLarge(!large)}
-          >
-            {large ? "Normal text" : "Large text"}
-          </button>
+          <Desk dim={dim} large={large} onDim={setDim} onLarge={setLarge} />
           <Queue />
           <Undo />
           <Person />
@@ -103,7 +97,12 @@ export function Frame() {
   );
 }
 
-function Place({ to, children }: { to: "/" | "/card" | "/rigs"; children: string }) {
+interface PlaceProps {
+  to: "/" | "/day" | "/card" | "/rigs" | "/ledger" | "/practice";
+  children: string;
+}
+
+function Place({ to, children }: PlaceProps) {
   return (
     <Link
       to={to}

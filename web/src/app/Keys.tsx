@@ -25,8 +25,11 @@ export function Keys({ onDim }: { onDim: () => void }) {
   useCommands({
     keys: () => setOpen(true),
     cabinet: () => void navigate({ to: "/" }),
+    day: () => void navigate({ to: "/day" }),
     cards: () => void navigate({ to: "/card" }),
     rigs: () => void navigate({ to: "/rigs" }),
+    ledger: () => void navigate({ to: "/ledger" }),
+    practice: () => void navigate({ to: "/practice" }),
     dim: onDim,
     find: () => document.querySelector<HTMLElement>('input[type="search"]')?.focus(),
   });

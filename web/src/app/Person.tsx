@@ -9,7 +9,8 @@ import { Notice } from "../ui/Notice";
 /** Who is signed in, on a station with accounts; signing out, and another password. */
 export function Person() {
   const session = useQuery({ queryKey: ["session"], queryFn: api.session });
-  if (!session.data?.name) return null;
+  // Without accounts the name is merely the initials set under Desk: nobody has signed in.
+  if (!session.data?.needed || !session.data.name) return null;
   return (
     <Flyout
       label="Signed in"

@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Queued } from "../client/api";
 import { duration } from "../lib/numbers";
+import { Holding } from "../specimen/Holding";
 import { methodName } from "../specimen/report";
 import { Button } from "../ui/Button";
 import { Flyout } from "../ui/Flyout";
@@ -23,6 +24,11 @@ export function Queue() {
     mutationFn: (id: number) => api.stop(id),
     onSettled: () => queries.invalidateQueries({ queryKey: ["queue"] }),
   });
+  const order = useMutation({
+    mutationFn: api.orderQueue,
+    onSuccess: (now) => queries.setQueryData(["queue"], now),
+  });
+  const held = useQuery({ queryKey: ["held"], queryFn: api.held });
   const elsewhere = useQuery({
     queryKey: ["workers"],
     queryFn: api.workers,
@@ -30,11 +36,14 @@ export function Queue() {
     refetchInterval: open && 5000,
   });
   const all = queue.data ?? [];
-  if (all.length === 0 && !open) return null;
+  if (all.length === 0 && !held.data && !open) return null;
+  const waiting = all.filter((one) => one.task.state !== "running").map((one) => one.task.id);
+  const earlier = (id: number, to: number) =>
+    order.mutate(waiting.filter((one) => one !== id).toSpliced(Math.max(0, to), 0, id));
   return (
     <Flyout
       label="Queue"
-      trigger={`Queue, ${all.length}`}
+      trigger={`Queue, ${all.length}${held.data ? ", held" : ""}`}
       triggerClass="min-h-11 px-1 hover:text-ink hover:underline"
       align="end"
       className="max-h-[80vh] w-[460px] overflow-y-auto text-[0.9375rem]"
@@ -45,6 +54,8 @@ export function Queue() {
       {!!elsewhere.data?.length && (
         <p className="mb-3 text-ink2">The station merges together with {elsewhere.data.join(", ")}.</p>
       )}
+      <Holding />
+      {order.isError && <Notice kind="fault">{order.error.message}</Notice>}
       {stop.isError && <Notice kind="fault">{stop.error.message}</Notice>}
       <ol className="space-y-3">
         {all.map((one) => (
@@ -58,11 +69,29 @@ export function Queue() {
                 onStop={() => stop.mutate(one.task.id)}
               />
             ) : (
-              <div className="flex items-center gap-4">
-                <p className="min-w-0 flex-1">
+              <div className="flex flex-wrap items-center gap-2">
+                <p className="min-w-0 flex-1 basis-56">
                   <strong>{named(one)}</strong>
                   <span className="block text-ink2">{waits(one)}</span>
                 </p>
+                {waiting.indexOf(one.task.id) > 1 && (
+                  <Button
+                    className="px-3"
+                    aria-label={`First: ${named(one)}`}
+                    onClick={() => earlier(one.task.id, 0)}
+                  >
+                    First
+                  </Button>
+                )}
+                {waiting.indexOf(one.task.id) > 0 && (
+                  <Button
+                    className="px-3"
+                    aria-label={`Earlier: ${named(one)}`}
+                    onClick={() => earlier(one.task.id, waiting.indexOf(one.task.id) - 1)}
+                  >
+                    Earlier
+                  </Button>
+                )}
                 <Button aria-label={`Stop ${named(one)}`} onClick={() => stop.mutate(one.task.id)}>
                   Stop
                 </Button>
@@ -91,7 +120,8 @@ const named = ({ what, method, number }: Queued) =>
     : `${what}: ${methodName(method).toLowerCase()}, run ${number}`;
 
 /** When work that waits will begin, as far as that can be told. */
-function waits({ begins_in_s, takes_s }: Queued): string {
+function waits({ held, begins_in_s, takes_s }: Queued): string {
+  if (held && begins_in_s === null) return "held back";
   if (begins_in_s === null) return "waits; nobody knows yet how long what is before it takes";
   const takes = takes_s === null ? "" : `, takes about ${duration(takes_s)}`;
   if (begins_in_s === 0) return `comes next${takes}`;

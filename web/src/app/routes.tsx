@@ -3,8 +3,12 @@ import { lazy, Suspense } from "react";
 import { Cabinet } from "../places/cabinet/Cabinet";
 import { CardPage } from "../places/card/CardPage";
 import { Cards } from "../places/card/Cards";
+import { DayPage } from "../places/day/DayPage";
 import { DiscardedPlace } from "../places/discarded/DiscardedPlace";
+import { Ledger } from "../places/ledger/Ledger";
+import { readSearch } from "../places/ledger/search";
 import { Rigs } from "../places/rigs/Rigs";
+import { readDate } from "../specimen/day";
 import { NewLadder, PlanStage } from "../stages/plan/PlanStage";
 import { RecordStage } from "../stages/record/RecordStage";
 import { StackPage } from "../stages/StackPage";
@@ -16,6 +20,13 @@ import { Frame } from "./Frame";
 // Deep zoom is the heaviest part of the pages and needed in two stages only.
 const MergeStage = lazy(() => import("../stages/merge/MergeStage"));
 
+// Whoever works needs no practice.
+const PracticePlace = lazy(() =>
+  import("../places/practice/PracticePlace").then((all) => ({ default: all.PracticePlace })),
+);
+const ExercisePage = lazy(() =>
+  import("../places/practice/ExercisePage").then((all) => ({ default: all.ExercisePage })),
+);
 const MendStage = lazy(() => import("../stages/mend/MendStage"));
 const MeasureStage = lazy(() => import("../stages/measure/MeasureStage"));
 
@@ -40,6 +51,42 @@ const oneCard = createRoute({
   },
 });
 const rigs = createRoute({ getParentRoute: () => root, path: "/rigs", component: Rigs });
+const ledger = createRoute({
+  getParentRoute: () => root,
+  path: "/ledger",
+  validateSearch: readSearch,
+  component: Ledger,
+});
+const day = createRoute({
+  getParentRoute: () => root,
+  path: "/day",
+  validateSearch: readDate,
+  component: function OneDay() {
+    const on = day.useSearch().on;
+    return <DayPage key={on ?? "today"} date={on} />;
+  },
+});
+const practice = createRoute({
+  getParentRoute: () => root,
+  path: "/practice",
+  component: () => (
+    <Suspense fallback={<Placeholder>Looking …</Placeholder>}>
+      <PracticePlace />
+    </Suspense>
+  ),
+});
+const exercise = createRoute({
+  getParentRoute: () => root,
+  path: "/practice/$attemptId",
+  component: function OneExercise() {
+    const attemptId = Number(exercise.useParams().attemptId);
+    return (
+      <Suspense fallback={<Placeholder>Looking …</Placeholder>}>
+        <ExercisePage key={attemptId} attemptId={attemptId} />
+      </Suspense>
+    );
+  },
+});
 const discarded = createRoute({ getParentRoute: () => root, path: "/discarded", component: DiscardedPlace });
 const newLadder = createRoute({
   getParentRoute: () => root,
@@ -110,6 +157,10 @@ export const router = createRouter({
     cards,
     oneCard,
     rigs,
+    ledger,
+    day,
+    practice,
+    exercise,
     discarded,
     newLadder,
     stack.addChildren([stackIndex, stage]),

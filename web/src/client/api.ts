@@ -1,18 +1,12 @@
-import createClient from "openapi-fetch";
 import { answered } from "./answered";
-import type { components, paths } from "./schema";
-
-export type Schemas = components["schemas"];
-const client = createClient<paths>({ baseUrl: "/" });
+import { asItIs, client, type Schemas } from "./client";
+import { places } from "./places";
+import type { Development, Plan, RigDefinition, Step, Subject } from "./shapes";
 
 export { onSignedOut, Refusal } from "./answered";
-
-/** A file as the whole body of a request. */
-const asItIs = (file: File) => ({
-  body: file as unknown as string,
-  bodySerializer: (body: unknown) => body as BodyInit,
-  headers: { "Content-Type": "application/octet-stream" },
-});
+export type { Schemas } from "./client";
+export * from "./shapes";
+export * from "./urls";
 
 /** Places that somebody picked, px of the picture. */
 export interface Pick {
@@ -22,7 +16,11 @@ export interface Pick {
 /** A measure that is not taken yet. */
 export type Tried = Pick & { kind: Schemas["TriedEntry"]["kind"] };
 
+/** Something of known size in a picture. */
+export type Reference = Schemas["ReferenceJson"];
+
 export const api = {
+  ...places,
   stages: () => answered(client.GET("/api/stages")),
   station: () => answered(client.GET("/api/station")),
   cabinet: (words: string, kind: string) =>
@@ -30,6 +28,9 @@ export const api = {
   specimen: (id: number) =>
     answered(client.GET("/api/specimens/{specimen_id}", { params: { path: { specimen_id: id } } })),
   addSpecimen: (body: Schemas["SpecimenEntry"]) => answered(client.POST("/api/specimens", { body })),
+  labelEntries: () => answered(client.GET("/api/label-entries")),
+  rights: () => answered(client.GET("/api/rights")),
+  setRights: (body: Schemas["Rights"]) => answered(client.PUT("/api/rights", { body })),
   editSpecimen: (id: number, body: Schemas["SpecimenEntry"], seen?: number) =>
     answered(
       client.PUT("/api/specimens/{specimen_id}", {
@@ -51,6 +52,10 @@ export const api = {
   addPart: (body: Schemas["PartEntry"]) => answered(client.POST("/api/parts", { body })),
   editPart: (part_id: number, body: Schemas["PartEntry"], seen?: number) =>
     answered(client.PUT("/api/parts/{part_id}", { params: { path: { part_id }, query: { seen } }, body })),
+  planAgain: (stack_id: number) =>
+    answered(client.POST("/api/stacks/{stack_id}/again", { params: { path: { stack_id } } })),
+  drift: (rig_id: number) =>
+    answered(client.GET("/api/rigs/{rig_id}/calibrations/drift", { params: { path: { rig_id } } })),
   calibrations: (rig_id: number) =>
     answered(client.GET("/api/rigs/{rig_id}/calibrations", { params: { path: { rig_id } } })),
   shootRuledSlide: (rig_id: number) =>
@@ -83,8 +88,12 @@ export const api = {
     answered(client.PUT("/api/merges/{merge_id}/counts", { params: { path: { merge_id } } })),
   depthOf: (merge_id: number) =>
     answered(client.GET("/api/merges/{merge_id}/depth", { params: { path: { merge_id } } })),
-  contours: (merge_id: number) =>
-    answered(client.GET("/api/merges/{merge_id}/contours", { params: { path: { merge_id } } })),
+  contours: (merge_id: number, every?: number) =>
+    answered(
+      client.GET("/api/merges/{merge_id}/contours", {
+        params: { path: { merge_id }, query: every === undefined ? {} : { every } },
+      }),
+    ),
   depthAt: (merge_id: number, x_px: number, y_px: number) =>
     answered(
       client.GET("/api/merges/{merge_id}/depth-at", {
@@ -119,6 +128,7 @@ export const api = {
   tryPlan: (rig: RigDefinition, plan: Plan, subject: Subject) =>
     answered(client.POST("/api/plan/preview", { body: { rig, plan, subject } })),
   otherWays: (body: Schemas["WaysEntry"]) => answered(client.POST("/api/plan/ways", { body })),
+  look: (body: Schemas["LookEntry"]) => answered(client.POST("/api/plan/look", { body })),
   byHand: (body: Schemas["ByHandEntry"]) => answered(client.POST("/api/plan/by-hand", { body })),
   vanishing: (body: Schemas["VanishingEntry"]) => answered(client.POST("/api/plan/vanishing", { body })),
   cautions: (specimen_id: number) =>
@@ -127,6 +137,8 @@ export const api = {
     answered(
       client.POST("/api/stacks/{stack_id}/cautions", { params: { path: { stack_id } }, body: { key } }),
     ),
+  workedBefore: (kind: string, rig: string, magnification: number) =>
+    answered(client.GET("/api/plan/before", { params: { query: { kind, rig, magnification } } })),
   saveLadder: (specimen_id: number, body: Schemas["PlanEntry"]) =>
     answered(client.POST("/api/specimens/{specimen_id}/stacks", { params: { path: { specimen_id } }, body })),
   changeLadder: (stack_id: number, body: Schemas["PlanEntry"], seen?: number) =>
@@ -174,9 +186,10 @@ export const api = {
     answered(client.POST("/api/takes/{take_id}/resume", { params: { path: { take_id } } })),
   orderRun: (order: "pause" | "go-on" | "stop-after-rung") =>
     answered(client.POST("/api/bench/run/{order}", { params: { path: { order } } })),
+  turn: (body: Schemas["TurnOrder"]) => answered(client.POST("/api/bench/turn", { body })),
+  fire: () => answered(client.POST("/api/bench/fire")),
   beginMerge: (take_id: number, entry: Schemas["MergeEntry"]) =>
     answered(client.POST("/api/takes/{take_id}/merges", { params: { path: { take_id } }, body: entry })),
-  queue: () => answered(client.GET("/api/queue")),
   workers: () => answered(client.GET("/api/workers")),
   tryPatch: (merge_id: number, body: Schemas["PatchEntry"]) =>
     answered<Blob>(
@@ -237,6 +250,27 @@ export const api = {
     answered(client.POST("/api/merges/{merge_id}/measured", { params: { path: { merge_id } }, body })),
   takeMeasure: (merge_id: number, body: Tried & { name: string }) =>
     answered(client.POST("/api/merges/{merge_id}/measures", { params: { path: { merge_id } }, body })),
+  tryReference: (merge_id: number, body: Reference) =>
+    answered(client.POST("/api/merges/{merge_id}/reference", { params: { path: { merge_id } }, body })),
+  setReference: (merge_id: number, body: Reference) =>
+    answered(client.PUT("/api/merges/{merge_id}/reference", { params: { path: { merge_id } }, body })),
+  dropReference: (merge_id: number) =>
+    answered(client.DELETE("/api/merges/{merge_id}/reference", { params: { path: { merge_id } } })),
+  series: (merge_id: number) =>
+    answered(client.GET("/api/merges/{merge_id}/series", { params: { path: { merge_id } } })),
+  setSeries: (merge_id: number, items: { name: string; kind: Tried["kind"] }[]) =>
+    answered(
+      client.PUT("/api/merges/{merge_id}/series", { params: { path: { merge_id } }, body: { items } }),
+    ),
+  seriesTable: (merge_id: number) =>
+    answered(client.GET("/api/merges/{merge_id}/series/table", { params: { path: { merge_id } } })),
+  relief: (merge_id: number, part?: { x: number; y: number; width: number; height: number }) =>
+    answered<ArrayBuffer>(
+      client.GET("/api/merges/{merge_id}/relief", {
+        params: { path: { merge_id }, query: part ?? {} },
+        parseAs: "arrayBuffer",
+      }),
+    ),
   snap: (merge_id: number, x: number, y: number) =>
     answered(
       client.POST("/api/merges/{merge_id}/snapped", { params: { path: { merge_id } }, body: { x, y } }),
@@ -340,61 +374,3 @@ export const api = {
       }),
     ),
 };
-
-// The shapes of what the server answers, as the calls above give them.
-type Answered<K extends keyof typeof api> = Awaited<ReturnType<(typeof api)[K]>>;
-export type Stack = Answered<"stack">;
-export type Mend = Answered<"mend">;
-export type Measuring = Answered<"measuring">;
-export type Measure = Measuring["measures"][number];
-export type Told = Measure["told"];
-export type MeasureKind = Answered<"measureKinds">[number];
-export type Place = Mend["places"][number];
-export type Sharpest = Answered<"sharpestHere">[number];
-/** A step as STEPS.json has it. */
-export type Step = { kind: string; off?: boolean } & Record<string, unknown>;
-export type Take = Stack["takes"][number];
-export type Frame = Take["frames"][number];
-export type Merge = Take["merges"][number];
-export type Task = Merge["task"];
-export type DepthLegendView = Answered<"depthOf">;
-export type StackLine = Stack["siblings"][number];
-export type Specimen = Stack["specimen"];
-/** A piece of the worker's long work. */
-export type Queued = Answered<"queue">[number];
-/** How to merge, but for the way. */
-export type MergeSettings = Required<Omit<Schemas["MergeEntry"], "method">>;
-export type CabinetRow = Answered<"cabinet">["rows"][number];
-export type Rig = Answered<"rigs">[number];
-export type RigPreview = Rig["does"];
-export type Figure = RigPreview["figures"][number];
-export type Part = Answered<"parts">[number];
-export type Calibration = Answered<"calibrations">[number];
-export type ScalePicture = Answered<"shootRuledSlide">;
-export type Bench = Answered<"bench">;
-export type BenchRun = NonNullable<Bench["run"]>;
-export type Growth = NonNullable<Bench["growth"]>;
-export type TestFrame = NonNullable<Bench["test_frame"]>;
-export type Preflight = Answered<"preflight">[number];
-export type PlanPreview = Answered<"tryPlan">;
-export type Way = Answered<"otherWays">[number];
-export type Development = Schemas["DevelopmentJson"];
-export type NeutralPlace = Schemas["NeutralPlaceJson"];
-export type Card = Answered<"card">;
-export type CardLine = Answered<"cards">[number];
-export type CardFile = Card["files"][number];
-export type CardStack = Card["stacks"][number];
-export type Discarded = Answered<"discarded">[number];
-export type Ladder = Stack["ladder"];
-export type RigDefinition = Schemas["RigJson"];
-export type Plan = Schemas["LadderRequestJson"];
-export type Subject = Schemas["SubjectEntry"];
-
-export const cardFileUrl = (id: number, file: "thumb.jpg" | "picture.jpg") => `/api/card-files/${id}/${file}`;
-
-export type PictureKind = "composite" | "depth" | "frame";
-export const pictureUrl = (
-  kind: PictureKind,
-  id: number,
-  file: "preview.jpg" | "thumb.jpg" | "sharp.jpg" | "picture.dzi",
-) => `/api/pictures/${kind}/${id}/${file}`;

@@ -68,6 +68,12 @@ export function refresh(queries: QueryClient) {
     "deeds",
     "discards",
     "cabinet",
+    "day",
+    "ledger",
+    "ledgerHead",
+    "ledgerViews",
+    "labelEntries",
+    "rights",
     "stack",
     "rigs",
     "parts",
@@ -76,8 +82,11 @@ export function refresh(queries: QueryClient) {
     "card",
     "mend",
     "measuring",
+    "measureSeries",
+    "label",
     "bench",
     "queue",
+    "held",
   ])
     anew(queries, [key]);
 }
@@ -121,7 +130,11 @@ export function listen(queries: QueryClient): () => void {
         [take.task, ...take.merges.map((one) => one.task)].some((one) => one?.id === task.id),
       );
     if (!known || ENDED.has(task.state)) anew(queries, key);
-    if (ENDED.has(task.state)) anew(queries, ["cabinet"]);
+    if (task.kind === "package") anew(queries, ["packages"]);
+    // What is being shot stands in the day as such; what was merged frees the worker.
+    if (before?.task.state !== task.state || ENDED.has(task.state)) anew(queries, ["day"]);
+    if (ENDED.has(task.state))
+      for (const one of ["cabinet", "ledger", "ledgerHead", "label"]) anew(queries, [one]);
   });
   source.addEventListener("frame", (event) => {
     const { stack_id, take_id, frame } = JSON.parse(event.data) as {

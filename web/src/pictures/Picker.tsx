@@ -8,6 +8,12 @@ export type Point = [number, number];
 
 interface Props {
   mergeId: number;
+  /** The picture, or its depth in colours. */
+  seen?: "composite" | "depth";
+  /** What stands left in the row below. */
+  choice?: React.ReactNode;
+  /** Told the pixel under the pointer, or none. */
+  onPoint?: (at: { x: number; y: number } | null) => void;
   /** The places that can be moved; the chosen one by its number. */
   points: Point[];
   chosen: number | null;
@@ -17,6 +23,8 @@ interface Props {
   /** A box to bring to the middle. */
   goTo?: Box | null;
   onPick: (at: Point) => void;
+  /** Whether a line is picked by dragging from one end to the other. */
+  lines?: boolean;
   onChoose: (index: number | null) => void;
   onMove: (index: number, to: Point) => void;
   /** Px of the screen for one of the picture, when that changes. */
@@ -24,6 +32,8 @@ interface Props {
 }
 
 const HIT_PX = 12;
+/** Farther than a hand slips in a click, px of the screen. */
+const DRAG_PX = 8;
 const ARROWS: Record<string, Point> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
@@ -33,7 +43,7 @@ const ARROWS: Record<string, Point> = {
 
 /** A merged picture in deep zoom on which places are picked and moved, by mouse or by keys. */
 export function Picker(props: Props) {
-  const { mergeId, overlay, corner, goTo } = props;
+  const { mergeId, seen = "composite", overlay, corner, choice, goTo } = props;
   const box = useRef<HTMLDivElement>(null);
   const layer = useRef<SVGGElement>(null);
   const surface = useRef<HTMLDivElement>(null);
@@ -43,7 +53,13 @@ export function Picker(props: Props) {
   const [zoom, setZoom] = useState<number | null>(null);
   const [cross, setCross] = useState<Point | null>(null);
   const view = useRef({ x: 0, y: 0, scale: 1 });
-  const drag = useRef<{ index: number | null; panning: boolean; moved: boolean } | null>(null);
+  const drag = useRef<{
+    /** The place that is held; -1 for the far end of a line that is being dragged. */
+    index: number | null;
+    panning: boolean;
+    moved: boolean;
+    from: Point;
+  } | null>(null);
   const space = useRef(false);
   const now = useRef(props);
   now.current = props;
@@ -82,7 +98,7 @@ export function Picker(props: Props) {
   useEffect(() => {
     setLoaded(false);
     viewer?.addTiledImage({
-      tileSource: pictureUrl("composite", mergeId, "picture.dzi"),
+      tileSource: pictureUrl(seen, mergeId, "picture.dzi"),
       index: 0,
       replace: viewer.world.getItemCount() > 0,
       success: (event) => {
@@ -93,7 +109,7 @@ export function Picker(props: Props) {
       },
       error: () => setFailed(true),
     });
-  }, [viewer, mergeId]);
+  }, [viewer, mergeId, seen]);
   useEffect(() => {
     const item = viewer?.world.getItemAt(0);
     if (!viewer || !item || !goTo) return;
@@ -116,11 +132,13 @@ export function Picker(props: Props) {
   };
   const down = (event: React.PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId);
-    const index = hit(toPicture(event));
-    drag.current = { index, panning: event.button === 1 || space.current, moved: false };
+    const from = toPicture(event);
+    const index = hit(from);
+    drag.current = { index, panning: event.button === 1 || space.current, moved: false, from };
     if (index !== null) now.current.onChoose(index);
   };
   const move = (event: React.PointerEvent) => {
+    if (now.current.onPoint) now.current.onPoint(inside(viewer, toPicture(event)));
     const held = drag.current;
     if (!held) return;
     if (Math.abs(event.movementX) + Math.abs(event.movementY) > 0) held.moved = true;
@@ -129,7 +147,14 @@ export function Picker(props: Props) {
         viewer.viewport.deltaPointsFromPixels(new OpenSeadragon.Point(-event.movementX, -event.movementY)),
         true,
       );
-    else if (held.index !== null && held.moved) now.current.onMove(held.index, toPicture(event));
+    else if (held.index === null && now.current.lines) {
+      const to = toPicture(event);
+      if (Math.hypot(to[0] - held.from[0], to[1] - held.from[1]) * view.current.scale < DRAG_PX) return;
+      held.index = -1;
+      now.current.onPick(held.from);
+      now.current.onPick(to);
+    } else if (held.index !== null && held.moved)
+      now.current.onMove(held.index === -1 ? now.current.points.length - 1 : held.index, toPicture(event));
   };
   const up = (event: React.PointerEvent) => {
     const held = drag.current;
@@ -228,6 +253,7 @@ export function Picker(props: Props) {
           onPointerDown={down}
           onPointerMove={move}
           onPointerUp={up}
+          onPointerLeave={() => now.current.onPoint?.(null)}
           onKeyDown={key}
           onKeyUp={(event) => {
             if (event.key === " ") space.current = false;
@@ -250,9 +276,13 @@ export function Picker(props: Props) {
         )}
       </div>
       <div className="flex flex-wrap items-center justify-end gap-2 border-ink border-t bg-card px-4 py-1.5">
-        <span className="min-w-40 flex-1 text-[0.875rem] text-ink2">
-          Wheel zooms, Space and drag moves the picture; arrows move the chosen place by 0.1 px.
-        </span>
+        <div className="flex min-w-0 flex-1 flex-wrap items-center gap-x-3">
+          {choice || (
+            <span className="text-[0.875rem] text-ink2">
+              Wheel zooms, Space and drag moves; arrows move the chosen place.
+            </span>
+          )}
+        </div>
         <span className="w-16 text-right" aria-live="polite">
           {zoom !== null && `${Math.round(zoom * window.devicePixelRatio * 100)} %`}
         </span>
@@ -261,4 +291,11 @@ export function Picker(props: Props) {
       </div>
     </>
   );
+}
+
+/** The pixel at a place, or null outside the picture. */
+function inside(viewer: OpenSeadragon.Viewer | null, [x, y]: Point): { x: number; y: number } | null {
+  const size = viewer?.world.getItemAt(0)?.getContentSize();
+  const [column, row] = [Math.round(x), Math.round(y)];
+  return size && column >= 0 && row >= 0 && column < size.x && row < size.y ? { x: column, y: row } : null;
 }

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, Refusal, type Specimen } from "../client/api";
@@ -7,6 +7,7 @@ import { NumberField, TextField } from "../ui/Field";
 import { KeptDraft, useKept } from "../ui/Kept";
 import { Notice } from "../ui/Notice";
 import { Stale } from "../ui/Stale";
+import { Collected } from "./Collected";
 
 const KINDS = ["insect", "mineral", "snow", "plant"];
 const MEDIA = ["air", "water", "alcohol", "glycerol", "resin", "amber", "balsam"];
@@ -27,7 +28,16 @@ const EMPTY = {
   mount: "",
   medium: "air",
   medium_index: 1,
+  medium_tolerance: null as number | null,
   locality: "",
+  latitude: null as number | null,
+  longitude: null as number | null,
+  place_within_m: null as number | null,
+  collector: "",
+  collected_on: "",
+  determination: "",
+  determined_by: "",
+  determined_on: "",
   note: "",
   width_mm: null as number | null,
   height_mm: null as number | null,
@@ -46,6 +56,7 @@ const labelOf = (from: typeof EMPTY) =>
 /** A specimen's label, new or corrected. */
 export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone: () => void }) {
   const [entry, setEntry] = useState<typeof EMPTY>(specimen ? { ...specimen } : EMPTY);
+  const before = useQuery({ queryKey: ["labelEntries"], queryFn: api.labelEntries });
   const [indexSeen, setIndexSeen] = useState<number | null>(entry.medium_index);
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -115,6 +126,7 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
       />
       <TextField
         label="Mount"
+        suggestions={before.data?.mount}
         value={entry.mount}
         onChange={(mount) => set({ mount })}
         problem={refusal?.at("mount")}
@@ -124,7 +136,7 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
         suggestions={MEDIA}
         value={entry.medium}
         onChange={(medium) => {
-          set({ medium, medium_index: INDEX[medium] ?? entry.medium_index });
+          set({ medium, medium_index: INDEX[medium] ?? entry.medium_index, medium_tolerance: null });
           setIndexSeen(INDEX[medium] ?? entry.medium_index);
         }}
         problem={refusal?.at("medium")}
@@ -138,6 +150,17 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
         }}
         problem={refusal?.at("medium_index")}
       />
+      {entry.medium_index > 1 && (
+        <NumberField
+          label="How well that is known"
+          unit="±"
+          optional
+          hint="Left empty, measures of depth assume ± 0.01, and say so."
+          value={entry.medium_tolerance}
+          onChange={(medium_tolerance) => set({ medium_tolerance })}
+          problem={refusal?.at("medium_tolerance")}
+        />
+      )}
       {SIZES.map(([key, label]) => (
         <NumberField
           key={key}
@@ -149,12 +172,7 @@ export function SpecimenForm({ specimen, onDone }: { specimen?: Specimen; onDone
           problem={refusal?.at(key)}
         />
       ))}
-      <TextField
-        label="Locality"
-        value={entry.locality}
-        onChange={(locality) => set({ locality })}
-        problem={refusal?.at("locality")}
-      />
+      <Collected entry={entry} set={set} refusal={refusal} before={before.data ?? {}} />
       <TextField
         label="Note"
         long

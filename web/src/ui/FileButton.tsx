@@ -8,12 +8,14 @@ interface Props {
   onFiles: (files: File[]) => void;
   multiple?: boolean;
   look?: "next" | "plain";
+  /** Endings of the files; pictures where nothing else is said. */
+  accept?: string;
   className?: string;
   disabled?: boolean;
 }
 
-/** A button that opens the file dialog for pictures that can be read. */
-export function FileButton({ label, children, onFiles, multiple = false, ...button }: Props) {
+/** A button that opens the file dialog, for pictures that can be read or other files. */
+export function FileButton({ label, children, onFiles, multiple = false, accept, ...button }: Props) {
   const input = useRef<HTMLInputElement>(null);
   return (
     <>
@@ -21,7 +23,7 @@ export function FileButton({ label, children, onFiles, multiple = false, ...butt
         ref={input}
         type="file"
         multiple={multiple}
-        accept=".jpg,.jpeg,.png,.tif,.tiff"
+        accept={accept ?? ".jpg,.jpeg,.png,.tif,.tiff"}
         className="sr-only"
         tabIndex={-1}
         aria-label={label}

@@ -25,6 +25,7 @@ PICK_PX = 0.5
 
 PARTS = ("scale", "pick", "depth", "index", "projection")
 """What makes a value uncertain."""
+_MANY = 300
 SYSTEMATIC = ("scale", "index", "rail", "growth", "x", "y", "tilt")
 _PART_OF = {"scale": "scale", "index": "index", "rail": "depth", "growth": "projection", "x": "projection",
             "y": "projection", "tilt": "projection"}  # fmt: skip
@@ -46,7 +47,8 @@ class Instrument:
     ``depth_um`` and ``u_depth_um`` (H, W) are the depth in the medium and its standard uncertainty, NaN where unknown;
     both None where nothing is known of depth. What is less sure than ``most_u_um`` counts as unknown. ``um_per_px``
     holds at the depth ``growth.at_um``. ``u_scale``, ``u_index`` and ``u_rail`` are relative standard uncertainties of
-    the scale, of the refractive index by which depth was reckoned, and of the rail's travel. ``aside`` gives, for
+    the scale, of the refractive index by which depth was reckoned, and of the rail's travel; ``tilt_deg`` is the angle
+    between rail and optical axis. ``aside`` gives, for
     depths (N,), the standard uncertainty (N,) in px of where what lies so deep is in the picture, negative on one side
     of the reference frame, as the alignment tells. ``deepest_um`` is where the ladder ends.
     """
@@ -60,6 +62,7 @@ class Instrument:
     growth: Growth = field(default_factory=Growth)
     u_index: float = 0.0
     u_rail: float = of_tolerance(RAIL_TOLERANCE)
+    tilt_deg: float = 0.0
     u_tilt_deg: float = of_tolerance(TILT_TOLERANCE_DEG)
     pick_px: float = PICK_PX
     rungs: Rungs | None = None
@@ -154,7 +157,10 @@ class Draws:
         depth = np.repeat(z[None], self.count, axis=0)
         if np.ptp(xy, axis=0).any():
             moved = xy[self.picks]
-            depth[self.picks] = one.look(moved.reshape(-1, 2), sigma_px)[0].reshape(moved.shape[:2])
+            if xy.shape[1] > _MANY:  # along the planes that were found: a pick moves a place by less than a pixel
+                depth[self.picks] = z + ((moved - xy[0]) * slopes).sum(axis=-1)
+            else:
+                depth[self.picks] = one.look(moved.reshape(-1, 2), sigma_px)[0].reshape(moved.shape[:2])
         noise = self._noise(xy[0], sigma_px) * u
         depth[self.depths] += noise
         return Seen(depth, slopes, u, one.knows(xy[0]))
@@ -198,7 +204,8 @@ class Draws:
     def depth_factor(self) -> Double:
         """What depths are to be multiplied with, (draws, 1)."""
         one = self.of
-        tilted = 1.0 - 0.5 * np.square(self._sign("tilt") * np.deg2rad(one.u_tilt_deg))
+        # Of a rail's travel only what goes along the optical axis is depth.
+        tilted = np.cos(np.deg2rad(one.tilt_deg + self._sign("tilt") * one.u_tilt_deg))
         return np.asarray(self._factor("index", one.u_index) * self._factor("rail", one.u_rail) * tilted, np.float64)
 
     def _sign(self, name: str) -> Double:

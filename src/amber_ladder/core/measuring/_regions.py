@@ -24,7 +24,7 @@ from amber_ladder.core.measuring._outcome import (
 
 Double = NDArray[np.float64]
 
-_MOST_IN_A_REGION, _MOST_OF_A_SPHERE = 1600, 900
+_MOST_IN_A_REGION, _MOST_OF_A_SPHERE = 1600, 600
 _NO_SUCH_SHAPE = 2.5  # times its errors: what lies off a fitted shape by more is of another
 _OF_A_RIM = 0.5  # of an outline has to have a depth, for its plane
 _FEWEST = 12  # places with a depth, for a plane or a sphere
@@ -73,14 +73,12 @@ def area_surface(draws: Draws, points: Double, _: Double | None) -> Outcome:
 
 def _stretched(draws: Draws, here: Double, depth: Double, slopes: Double) -> Double:
     """µm² of surface in a pixel (draws, N), by its slopes (draws, N, 2) a px."""
-    rise, scale = slopes * draws.depth_factor()[..., None], draws.scale(depth)
-    # The tangents along a row and a column, with what the change of scale adds to them.
-    shift = (here - np.array(draws.of.middle)) * draws.of.um_per_px * draws.of.growth.per_um
-    right, down = (
-        np.stack([scale * (i == 0) + shift[:, 0] * dz, scale * (i == 1) + shift[:, 1] * dz, dz], axis=-1)
-        for i, dz in enumerate((rise[..., 0], rise[..., 1]))
-    )
-    return np.asarray(np.linalg.norm(np.cross(right, down), axis=-1), np.float64)
+    p, q = np.moveaxis(slopes * draws.depth_factor()[..., None], -1, 0)
+    scale = draws.scale(depth)
+    # The tangents along a row and a column, with what the change of scale adds to them, are (s + x p, y p, p) and
+    # (x q, s + y q, q): so long is their cross product.
+    x, y = ((here - np.array(draws.of.middle)) * draws.of.um_per_px * draws.of.growth.per_um).T
+    return np.asarray(scale * np.sqrt(p * p + q * q + np.square(scale + x * p + y * q)), np.float64)
 
 
 def volume(draws: Draws, points: Double, _: Double | None) -> Outcome:

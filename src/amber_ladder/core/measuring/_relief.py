@@ -26,14 +26,14 @@ class Relief:
     every_px: int
 
 
-def relief(instrument: Instrument, *, most_corners: int) -> Relief:
-    """The surface of all that has a depth, holes and edges left open.
+def relief(instrument: Instrument, *, most_corners: int, part: tuple[int, int, int, int] | None = None) -> Relief:
+    """The surface of all that has a depth, holes and edges left open; of a ``part`` (x, y, width, height) px only.
 
     Every so many pixels, averaged over as many, so that about ``most_corners`` are left at most.
     """
-    height, width = instrument.shape
+    left, top, width, height = part or (0, 0, instrument.shape[1], instrument.shape[0])
     every = max(1, int(np.ceil(np.sqrt(height * width / most_corners))))
-    y, x = np.mgrid[0:height:every, 0:width:every]
+    y, x = np.mgrid[top : top + height : every, left : left + width : every]
     places = np.column_stack([x.ravel(), y.ravel()])
     z, _, _ = instrument.look(places.astype(np.float64), max(1.0, every / 2.0))
     known = np.isfinite(z) & instrument.knows(places.astype(np.float64))

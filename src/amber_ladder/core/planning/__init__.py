@@ -1,9 +1,11 @@
 """The ladder: where to shoot, how many frames, what that costs, what else would do, and what to mind."""
 
+from amber_ladder.core.planning._before import Case, Proposal, Spread, worked_before
 from amber_ladder.core.planning._by_hand import ByHand, coverage_by_chance, frames_by_chance, plan_by_hand
 from amber_ladder.core.planning._cautions import DEFER, Caution, Circumstances, cautions_for
 from amber_ladder.core.planning._framing import Framing, Moves, Turn, loose_framing, turning
-from amber_ladder.core.planning._ladder import Ladder, Rail, Timing, Wanted, plan_ladder
+from amber_ladder.core.planning._knob import Knob, Reading, position_at, reading_at, u_position_um
+from amber_ladder.core.planning._ladder import USUAL_OVERLAP, Ladder, Rail, Timing, Wanted, plan_ladder
 from amber_ladder.core.planning._reach import Reach
 from amber_ladder.core.planning._sharpness import (
     Circle,
@@ -22,19 +24,25 @@ __all__ = [
     "DEFER",
     "LIMITS",
     "SOURCE",
+    "USUAL_OVERLAP",
     "ByHand",
+    "Case",
     "Caution",
     "Circle",
     "Circumstances",
     "Framing",
+    "Knob",
     "Ladder",
     "Moves",
     "Pixels",
     "Print",
+    "Proposal",
     "Rail",
     "Reach",
+    "Reading",
     "Screen",
     "Sharpness",
+    "Spread",
     "Timing",
     "Turn",
     "Vanishing",
@@ -51,8 +59,12 @@ __all__ = [
     "other_ways",
     "plan_by_hand",
     "plan_ladder",
+    "position_at",
+    "reading_at",
     "sharp_depth_um",
     "single_frame_na",
     "time_to_shrink",
     "turning",
+    "u_position_um",
+    "worked_before",
 ]

@@ -7,7 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from amber_ladder.errors import Stale
-from amber_ladder.formats.rig_json import RefractiveIndex, Strict
+from amber_ladder.formats.label_json import CollectionJson, Line
+from amber_ladder.formats.rig_json import RefractiveIndex
 from amber_ladder.store import specimens
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Specimen, Stack, Task
@@ -23,15 +24,17 @@ from amber_ladder.work.stack.views import (
     stack_line,
 )
 
-Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
 Needed = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
 
+
+_OFFERED_FOR = ("mount", "locality", "collector", "determination", "determined_by")
+_OFFERED = 40
 
 Size = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False, description="mm")]
 
 
-class SpecimenEntry(Strict):
-    """What a person writes on the label."""
+class SpecimenEntry(CollectionJson):
+    """What a person writes on the label. The index is known to ± ``medium_tolerance``; None where nobody says."""
 
     catalogue_number: Needed
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
@@ -39,6 +42,7 @@ class SpecimenEntry(Strict):
     mount: Line = ""
     medium: Annotated[str, StringConstraints(strip_whitespace=True, max_length=100)] = "air"
     medium_index: RefractiveIndex = 1.0
+    medium_tolerance: Annotated[float, Field(ge=0, le=0.5, allow_inf_nan=False)] | None = None
     locality: Line = ""
     note: Annotated[str, Field(max_length=4000)] = ""
     width_mm: Size | None = None
@@ -130,6 +134,12 @@ def read_specimen(specimen_id: int) -> SpecimenView:
     """One label. Raises NotFound."""
     with transaction() as session:
         return specimen_view(specimens.get(session, specimen_id))
+
+
+def offered() -> dict[str, list[str]]:
+    """What was written on labels before, by entry, what was used last first: to be chosen instead of typed."""
+    with transaction() as session:
+        return {name: specimens.written(session, name, _OFFERED) for name in _OFFERED_FOR}
 
 
 def _row(specimen: Specimen) -> CabinetRow:

@@ -70,8 +70,8 @@ def _keep(
     damaged: list[LeftOut],
 ) -> None:  # fmt: skip
     gone = [{"id": ids[one.name], "refused": one.reason[:300], "look": None, "thumb": None} for one in damaged]
+    card = cards.get(session, card_id, locked=True)  # first, as all that changes a card does: its files follow
     cards.keep_looks(session, card_id, rows, gone)
-    card = cards.get(session, card_id, locked=True)
     card.found = {
         "order": order,
         "borders": [{"before": order[one.before], "reason": one.reason} for one in run.borders],

@@ -12,14 +12,14 @@ from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.settings import settings
 from amber_ladder.store import discards, rigs, tasks
-from amber_ladder.store.base import now
+from amber_ladder.store.base import PERSON, now
 from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.journal_models import Discard
 from amber_ladder.store.mend_models import Mend
 from amber_ladder.store.models import Calibration, Measure, Part, Product, Rig, Specimen, Stack, Take
-from amber_ladder.work.journal import PERSON, specimen_of, threw_away
+from amber_ladder.work.journal import threw_away, took_back
 
 KEPT_DAYS = 30
 Kind = Literal["specimen", "stack", "take", "merge", "rig", "part", "calibration", "card", "mend", "measure"]
@@ -58,10 +58,12 @@ def discard(entry: DiscardEntry) -> DiscardView:
 
 def throw_away(session: Session, kind: str, row: Any, why: str) -> Discard:
     """Throw a row away and write that down."""
-    what, specimen_id = _name(row), specimen_of(row)
+    what = _name(row)
     one = Discard(kind=kind, subject_id=row.id, what=what[:400], why=why, by=PERSON.get())
+    session.add(one)
+    session.flush()
+    threw_away(session, f"{what} discarded: {why}", row, one.id)
     discards.mark(session, row, one)
-    threw_away(session, f"{what} discarded: {why}", specimen_id, one.id)
     return one
 
 
@@ -74,7 +76,10 @@ def discarded() -> list[DiscardView]:
 def restore(discard_id: int) -> list[DiscardView]:
     """Bring something back. Raises NotFound, and Conflict where it belongs to what is gone, or its name is taken."""
     with transaction() as session:
-        discards.restore(session, discards.get(session, discard_id, locked=True))
+        discard = discards.get(session, discard_id, locked=True)
+        what, row = discard.what, discards.row_of(session, discard)
+        discards.restore(session, discard)
+        took_back(session, "restored", f"{what} restored", row)
         tasks.tell(session, "deed", {"id": None})
     return discarded()
 

@@ -6,14 +6,14 @@ from typing import Any
 
 from amber_ladder.errors import Conflict
 from amber_ladder.store import deeds, discards, rigs, tasks
-from amber_ladder.store.base import now
+from amber_ladder.store.base import PERSON, now
 from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.journal_models import Deed
 from amber_ladder.store.models import Frame, Product, Rig, Stack
 from amber_ladder.work.card.editing import refuse_to_undo
 from amber_ladder.work.deeds.discarding import throw_away
-from amber_ladder.work.journal import PERSON, ROWS, as_json
+from amber_ladder.work.journal import ROWS, as_json, took_back
 from amber_ladder.work.sort.by_hand import refuse_to_take_back
 
 _OFFERED = timedelta(hours=12)
@@ -53,15 +53,26 @@ def undo(deed_id: int) -> DeedView | None:
         for change in reversed(deed.changes):
             _undo(session, deed, change)
         deed.undone_at = now()
+        for row in _rows(session, deed):
+            took_back(session, "undone", f"undone: {deed.words}", row)
         session.flush()
         tasks.tell(session, "deed", {"id": deed.id})
     return last_deed()
 
 
+def _rows(session: Session, deed: Deed) -> list[Any]:
+    """What a deed is about: one row is enough where it changed several of the same stack."""
+    found = [session.get(ROWS[one["row"]][0], one["id"]) for one in deed.changes[:1] if one["row"] in ROWS]
+    return [row for row in found if row is not None]
+
+
 def _undo(session: Session, deed: Deed, change: dict[str, Any]) -> None:
     kind, number, before = change["row"], change["id"], change["before"]
     if kind == "discard":
-        discards.restore(session, discards.get(session, number, locked=True))
+        discard = discards.get(session, number, locked=True)
+        what, back = discard.what, discards.row_of(session, discard)
+        discards.restore(session, discard)
+        took_back(session, "restored", f"{what} restored", back)
         return
     row = session.get(ROWS[kind][0], number, with_for_update=True)
     if row is None:

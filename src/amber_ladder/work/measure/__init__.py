@@ -1,6 +1,14 @@
 """Measure: sizes on a merge, with what makes them uncertain."""
 
-from amber_ladder.work.measure.leaving import measures_csv, measures_json, picture_svg, profile_csv
+from amber_ladder.work.measure.leaving import (
+    measures_csv,
+    measures_json,
+    picture_png,
+    picture_svg,
+    place_picture,
+    profile_csv,
+    seen_from_aside,
+)
 from amber_ladder.work.measure.looking import SnapEntry, SnapView, snapped
 from amber_ladder.work.measure.measures import (
     KindView,
@@ -19,6 +27,17 @@ from amber_ladder.work.measure.measures import (
     take,
     tried,
 )
+from amber_ladder.work.measure.references import ReferenceView, set_reference, try_reference
+from amber_ladder.work.measure.relief import Part, surface, texture
+from amber_ladder.work.measure.series import (
+    SeriesEntry,
+    SeriesTableView,
+    SeriesView,
+    series_csv,
+    series_of,
+    series_table,
+    set_series,
+)
 
 __all__ = [
     "KindView",
@@ -26,7 +45,12 @@ __all__ = [
     "MeasureEntry",
     "MeasureView",
     "MeasuringView",
+    "Part",
     "PickEntry",
+    "ReferenceView",
+    "SeriesEntry",
+    "SeriesTableView",
+    "SeriesView",
     "SnapEntry",
     "SnapView",
     "ToldView",
@@ -37,10 +61,21 @@ __all__ = [
     "measures_json",
     "measuring",
     "pick_again",
+    "picture_png",
     "picture_svg",
+    "place_picture",
     "profile_csv",
     "recorded",
+    "seen_from_aside",
+    "series_csv",
+    "series_of",
+    "series_table",
+    "set_reference",
+    "set_series",
     "snapped",
+    "surface",
     "take",
+    "texture",
     "tried",
+    "try_reference",
 ]

@@ -12,12 +12,13 @@ from amber_ladder.errors import BadInput
 from amber_ladder.formats.measures_json import KindName, MeasureJson, Place, Places
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import measures, tasks
-from amber_ladder.store.base import now
+from amber_ladder.store.base import PERSON, now
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Measure, Product
-from amber_ladder.work.journal import PERSON, added, changing
-from amber_ladder.work.measure.instruments import finished, instrument, retouched
+from amber_ladder.work.journal import added, changing
+from amber_ladder.work.measure.instruments import basis_of, finished, instrument, opened, retouched
 from amber_ladder.work.on_disk.measuring import Known, budget, scale_json, told_json
+from amber_ladder.work.stack.scale import scale_of_merge
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
 _MOST_PICKS = 50
@@ -124,16 +125,22 @@ class KindView:
 
 @dataclass(frozen=True, slots=True)
 class MeasuringView:
-    """All measures of a merge, and what they rest on: its scale, whether it has depth in µm, and what is assumed."""
+    """All measures of a merge, and what they rest on: its scale, whether it has depth in µm, and what is assumed.
+
+    The scale is None where nobody knows it; ``reference`` is what in the picture gave it; ``found`` what else was found
+    out of the frames themselves.
+    """
 
     merge_id: int
     width_px: int
     height_px: int
-    um_per_px: float
-    u_um_per_px: float
-    scale_from: str
+    um_per_px: float | None
+    u_um_per_px: float | None
+    scale_from: str | None
     has_depth: bool
     assumed: list[str]
+    found: list[str]
+    reference: dict[str, Any] | None
     measures: list[MeasureView]
 
 
@@ -149,24 +156,28 @@ def measuring(merge_id: int) -> MeasuringView:
     """All measures of a merge. Raises NotFound."""
     with transaction() as session:
         merge = finished(session, merge_id)
-        known = instrument(merge)
-        scale, (height, width) = scale_json(known), known.instrument.shape
+        known = opened(basis_of(merge, provisional=True))
+        (height, width), has_depth = known.instrument.shape, known.instrument.depth_um is not None
+        measures_of = [_view(one, merge) for one in _of(merge)]
+        if scale_of_merge(merge) is None:
+            return MeasuringView(merge.id, width, height, None, None, None, has_depth, [], [], None, measures_of)
+        scale = scale_json(known)
         return MeasuringView(
-            merge.id, width, height, scale["um_per_px"], scale["u_um_per_px"], known.scale_from,
-            known.instrument.depth_um is not None, list(known.assumed),
-            [_view(one, merge, known) for one in _of(merge)],
+            merge.id, width, height, scale["um_per_px"], scale["u_um_per_px"], known.scale_from, has_depth,
+            list(known.assumed), list(known.found), merge.reference, measures_of,
         )  # fmt: skip
 
 
 def recorded(merge: Product) -> list[dict[str, Any]]:
     """All measures of a merge as its record keeps them: by whom each was picked where, and what it comes to now."""
-    taken = _of(merge)
-    known = instrument(merge) if taken else None
+    known = None if scale_of_merge(merge) is None else instrument(merge)
+    rests_on: dict[str, Any] = {"scale": None, "assumed": []}
+    if known:
+        rests_on = {"scale": scale_json(known), "assumed": list(known.assumed)}
     return [
         {"number": one.number, "name": one.name, "kind": one.kind, "picks": one.picks,
-         "told": asdict(_view(one, merge, known).told), "scale": scale_json(known), "assumed": list(known.assumed)}
-        for one in taken
-        if known
+         "told": asdict(_view(one, merge).told), **rests_on}
+        for one in _of(merge)
     ]  # fmt: skip
 
 
@@ -192,7 +203,7 @@ def take(merge_id: int, entry: MeasureEntry) -> MeasureView:
         measure = measures.add(session, merge, entry.kind, entry.name, pick)
         added(session, f"measure {measure.name} taken", measure)
         tasks.tell(session, "measure", {"merge_id": merge.id})
-        return _view(measure, merge, known)
+        return _view(measure, merge)
 
 
 def change(measure_id: int, entry: MeasureChange) -> MeasureView:
@@ -208,7 +219,7 @@ def change(measure_id: int, entry: MeasureChange) -> MeasureView:
                 _measured(known, measure.kind, picks)
                 measure.picks = picks
         tasks.tell(session, "measure", {"merge_id": merge.id})
-        return _view(measure, merge, known)
+        return _view(measure, merge)
 
 
 def pick_again(measure_id: int, entry: PickEntry) -> MeasureView:
@@ -222,7 +233,7 @@ def pick_again(measure_id: int, entry: PickEntry) -> MeasureView:
         with changing(session, f"measure {measure.name} picked again", measure):
             measure.picks = picks
         tasks.tell(session, "measure", {"merge_id": merge.id})
-        return _view(measure, merge, known)
+        return _view(measure, merge)
 
 
 def _locked(session: Session, measure_id: int) -> tuple[Measure, Product, Known]:
@@ -244,8 +255,9 @@ def _measured(known: Known, kind: str, picks: Sequence[dict[str, Any]]) -> Measu
     return measure_repeated(known.instrument, kind, [(one["points"], one.get("points_b")) for one in picks])
 
 
-def _view(measure: Measure, merge: Product, known: Known) -> MeasureView:
+def _view(measure: Measure, merge: Product) -> MeasureView:
     try:
+        known = instrument(merge)
         told = _told(merge, known, measure.kind, _measured(known, measure.kind, measure.picks), arrays=False)
     except BadInput as error:  # taken when more was known
         told = ToldView(

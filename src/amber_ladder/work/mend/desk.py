@@ -24,9 +24,10 @@ from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product
 from amber_ladder.work.mend.history import as_json
-from amber_ladder.work.merge.developed import DevelopedFrames, needs_development
+from amber_ladder.work.merge.developed import DevelopedFrames
 from amber_ladder.work.merge.merges import KIND as MERGE
 from amber_ladder.work.merge.merges import series_of
+from amber_ladder.work.on_disk.developing_alike import needs_development
 from amber_ladder.work.on_disk.mend_dust import Rack
 from amber_ladder.work.on_disk.mend_layers import LayerMaker
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge

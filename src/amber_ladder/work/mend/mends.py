@@ -11,11 +11,12 @@ from amber_ladder.errors import BadInput, Conflict, NotFound, Stale
 from amber_ladder.formats.mend_json import BEST, CropStep, Dust, FromFrame, FromMerge, StepJson
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.store import mends, stacks, tasks
+from amber_ladder.store.base import PERSON
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.mend_models import Mend
 from amber_ladder.store.models import Product
 from amber_ladder.store.queue import AT_STATION, enqueue
-from amber_ladder.work.journal import PERSON, did
+from amber_ladder.work.journal import did
 from amber_ladder.work.mend.desk import Opened, opened, rack_of
 from amber_ladder.work.mend.finishing import MENDED
 from amber_ladder.work.mend.history import Kept, adding, as_json, in_order, kept, setting, words_of

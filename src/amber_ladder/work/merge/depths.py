@@ -16,6 +16,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 
 _STEPS = 9
+_MOST_LINES = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,10 +79,13 @@ def depth_at(merge_id: int, x_px: int, y_px: int) -> DepthAt:
     return DepthAt(_known(depth[y_px, x_px]), _known(u), unit)
 
 
-def contours_of(merge_id: int) -> ContoursView:
-    """Lines of equal depth over a merge's picture. Raises NotFound."""
+def contours_of(merge_id: int, every: float | None = None) -> ContoursView:
+    """Lines of equal depth over a merge's picture, one ``every`` so many of its unit, else about ten of them.
+
+    Raises NotFound, and BadInput for lines that would lie too close.
+    """
     path, unit = _depth_file(merge_id)
-    return _contours(path, unit)
+    return _contours(path, unit, every)
 
 
 def _known(value: np.float32 | float) -> float | None:
@@ -110,11 +114,14 @@ def _legend(path: Path, unit: str) -> DepthView:
 
 
 @lru_cache(maxsize=8)
-def _contours(path: Path, unit: str) -> ContoursView:
+def _contours(path: Path, unit: str, every: float | None) -> ContoursView:
     depth = np.asarray(read_depth(path))
     spread = depth_spread(depth)
     if spread is None:
         return ContoursView(unit, None, [])
-    step = contour_step(*spread)
+    near, far = spread
+    if every is not None and (far - near) / every > _MOST_LINES:
+        raise BadInput(f"that would be more than {_MOST_LINES} lines: take a larger step", field="every")
+    step = every or contour_step(near, far)
     lines = [ContourView(one.depth, np.round(one.points, 1).ravel().tolist()) for one in contours(depth, step)]
     return ContoursView(unit, step, lines)

@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from statistics import median
 
 from amber_ladder.store.models import Stack
-from amber_ladder.work.on_disk.merging import Grows, grows_by_optics
+from amber_ladder.work.on_disk.merge_settings import Grows
+from amber_ladder.work.on_disk.merging import grows_by_optics
 from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.views import stack_plan, stack_rig
 

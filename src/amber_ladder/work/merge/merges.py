@@ -18,11 +18,14 @@ from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Sorting, Take, Task
 from amber_ladder.store.queue import ANYWHERE, AT_ONCE, enqueue
+from amber_ladder.work.holding import held_until
 from amber_ladder.work.journal import did
 from amber_ladder.work.long_work import Finish
-from amber_ladder.work.merge.developed import OneFrame, developed, needs_development, one_frame
+from amber_ladder.work.merge.developed import developed, one_frame
 from amber_ladder.work.merge.growth import learnt_growth
-from amber_ladder.work.on_disk.merging import RESULTS, MergeSettings, merge_frames
+from amber_ladder.work.on_disk.developing_alike import OneFrame, needs_development
+from amber_ladder.work.on_disk.merge_settings import MergeSettings
+from amber_ladder.work.on_disk.merging import RESULTS, merge_frames
 from amber_ladder.work.pictures import prepare_tiles
 from amber_ladder.work.stack.scale import scale_of
 from amber_ladder.work.stack.series import fills_sensor, shots_of, sorted_take
@@ -96,8 +99,8 @@ def begin_merge(take_id: int, entry: MergeEntry, *, priority: int = AT_ONCE) -> 
         stacks.add_product(session, take, merge)
         did(session, f"merge {merge.number} ({entry.method}) of take {take.number} begun", take.stack)
         tasks.announce(session, task)
-        view = merge_view(merge)
-    enqueue(view.task.id, priority=priority, where=ANYWHERE)
+        view, not_before = merge_view(merge), held_until(session)
+    enqueue(view.task.id, priority=priority, where=ANYWHERE, not_before=not_before)
     return view
 
 

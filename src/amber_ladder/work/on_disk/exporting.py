@@ -1,13 +1,16 @@
 """The result of a merge in the formats that others read."""
 
+from io import BytesIO
 from pathlib import Path
 from typing import Any, Literal
 
+import cv2
 import numpy as np
+from PIL import Image
 
-from amber_ladder.core.measuring import relief, scale_bar
+from amber_ladder.core.measuring import anaglyph, relief, rocking, scale_bar
 from amber_ladder.errors import BadInput
-from amber_ladder.formats.exports import picture_file, with_bar
+from amber_ladder.formats.exports import eight_bits, picture_file, with_bar
 from amber_ladder.formats.files import file_in_one_piece, folder_in_one_piece
 from amber_ladder.formats.measures_json import ScaleJson
 from amber_ladder.formats.pictures import colour_profile
@@ -16,8 +19,10 @@ from amber_ladder.pages import PAGES
 from amber_ladder.work.on_disk.measuring import instrument_of
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 
-ExportKind = Literal["ome-tiff", "png", "jpeg", "depth-tiff", "ply", "gltf", "iiif"]
+ExportKind = Literal["ome-tiff", "png", "jpeg", "depth-tiff", "ply", "gltf", "iiif", "anaglyph", "rocking-film"]
 _MOST_CORNERS = 1_000_000
+_ANAGLYPH_PX, _FILM_PX = 4000, 960
+_FILM_FRAMES, _FILM_MS, _FILM_DEG = 36, 70, 6.0
 
 
 def export(
@@ -58,6 +63,8 @@ def _write(merge: MergeResult, kind: ExportKind, path: Path, scale: float | None
             write_ome(path, merge.composite, {name: read_depth(file) for name, file in there.items()}, scale)
         case "ply" | "gltf":
             _mesh(merge, "ply" if kind == "ply" else "gltf", path, scale)
+        case "anaglyph" | "rocking-film":
+            path.write_bytes(seen_aside(merge, kind, scale))
 
 
 def _picture(merge: MergeResult, kind: ExportKind, path: Path, scale: float | None, bar: bool) -> None:
@@ -85,9 +92,33 @@ def _mesh(merge: MergeResult, kind: Literal["ply", "gltf"], path: Path, scale: f
     if not len(surface.triangles):
         raise BadInput("no depth is known in this merge: there is no surface", field="result")
     x, y = surface.places.T
-    colours = np.asarray(merge.composite[y, x])
-    eight = (colours >> 8).astype(np.uint8) if colours.dtype == np.uint16 else colours
-    write_mesh(path, kind, surface.corners_um / 1e3, surface.triangles, eight)
+    colours = eight_bits(merge.composite[y, x])
+    write_mesh(path, kind, surface.corners_um / 1e3, surface.triangles, colours)
+
+
+def seen_aside(merge: MergeResult, kind: Literal["anaglyph", "rocking-film"], scale: float | None) -> bytes:
+    """A merge to look at with red and cyan glasses, as a PNG, or as a film that rocks to and fro, as a WebP.
+
+    Both are for the eyes: where depth is unknown that of what is beside it is taken. Raises BadInput without a depth.
+    """
+    given = None if scale is None else ScaleJson(um_per_px=scale)
+    known = instrument_of(merge, scale=given, medium=None).instrument
+    if known.depth_um is None or not np.isfinite(known.depth_um).any():
+        raise BadInput("nothing is known of depth in µm here: merge with steps or positions", field="result")
+    largest = _ANAGLYPH_PX if kind == "anaglyph" else _FILM_PX
+    every = max(1, -(-max(known.shape) // largest))
+    eight = eight_bits(merge.composite)
+    depth = np.ascontiguousarray(known.depth_um[::every, ::every])
+    size = depth.shape[1], depth.shape[0]
+    small = np.asarray(cv2.resize(eight, size, interpolation=cv2.INTER_AREA) if every > 1 else eight, np.uint8)
+    if kind == "anaglyph":
+        shown, _ = anaglyph(small, depth, known.um_per_px * every)
+        return picture_file(shown, "PNG", um_per_px=known.um_per_px * every)
+    views = rocking(small, depth, known.um_per_px * every, frames=_FILM_FRAMES, angle_deg=_FILM_DEG)
+    first, *others = (Image.fromarray(one) for one in views)
+    file = BytesIO()
+    first.save(file, "WEBP", save_all=True, append_images=others, duration=_FILM_MS, loop=0, quality=85)
+    return file.getvalue()
 
 
 def _iiif(merge: MergeResult, out: Path, scale: float | None) -> None:
@@ -95,8 +126,7 @@ def _iiif(merge: MergeResult, out: Path, scale: float | None) -> None:
 
     if out.exists():
         raise BadInput(f"{out} is there already: name a new folder", field="out")
-    picture = np.asarray(merge.composite)
-    eight = (picture >> 8).astype(np.uint8) if picture.dtype == np.uint16 else picture
+    eight = eight_bits(merge.composite)
     with folder_in_one_piece(out) as scratch:
         write_iiif(scratch, eight, name=merge.folder.name, um_per_px=scale, base=f"http://localhost/{out.name}")
         (scratch / "image" / "vips-properties.xml").unlink(missing_ok=True)

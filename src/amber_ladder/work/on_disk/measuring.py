@@ -2,7 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import hypot, inf, sqrt
+from functools import partial
+from math import degrees, hypot, inf, sqrt
 from pathlib import Path
 from typing import Any
 
@@ -18,18 +19,21 @@ from amber_ladder.core.measuring import (
     PARTS,
     PICK_PX,
     RAIL_TOLERANCE,
+    TILT_TOLERANCE_DEG,
     Growth,
     Instrument,
     Measured,
     Rungs,
     measure,
     of_tolerance,
+    rail_tilt,
     rounded,
 )
 from amber_ladder.errors import BadInput
-from amber_ladder.formats.measures_json import FocusedBy, MeasureJson, MeasuresJson, MediumJson, ScaleJson
+from amber_ladder.formats.measures_json import FocusedBy, MeasureJson, MeasuresJson, MediumJson, ScaleJson, TravelJson
 from amber_ladder.formats.results import read_depth
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
+from amber_ladder.work.on_disk.referencing import reference_in, reference_json
 
 Double = NDArray[np.float64]
 
@@ -37,23 +41,38 @@ _LEAST_SURE_STEPS = 0.3
 """A depth less sure than so many steps is left out: on simulated stacks one in five of those is wrong altogether, of
 
 all others one in a thousand (./ladder benchmark measuring)."""
+_AXIS_OFF = 0.05  # of the width: half-width for where the optical axis goes through a sensor
 _ENOUGH_PX = 200_000
+
+
+RAIL_TRAVEL = TravelJson(
+    u=of_tolerance(RAIL_TOLERANCE), assumed=[f"the rail's travel is true to {100 * RAIL_TOLERANCE:g} %"]
+)
 
 
 @dataclass(frozen=True)
 class Known:
-    """What a measure rests on: the instrument, where its scale comes from, and what of it is assumed."""
+    """What a measure rests on: the instrument, where its scale comes from, what is assumed, and what was found."""
 
     instrument: Instrument
     scale_from: str
     assumed: tuple[str, ...]
+    found: tuple[str, ...] = ()
 
 
 def measure_folder(result: Path, entry: MeasuresJson) -> dict[str, Any]:
     """Measure on a merge's folder, as MEASURES.json has it. Raises BadInput, which names the measure."""
-    known = instrument_of(
-        read_merge(result), scale=entry.scale, medium=entry.medium, pick_px=entry.pick_px, focused_by=entry.focused_by
-    )
+    merge, scale, found = read_merge(result), entry.scale, None
+    made = partial(
+        instrument_of, merge,
+        medium=entry.medium, pick_px=entry.pick_px, focused_by=entry.focused_by, travel=entry.travel,
+    )  # fmt: skip
+    if entry.reference is not None:
+        own = merge.report.get("scale") or {}
+        first = made(scale=ScaleJson(um_per_px=own.get("um_per_px") or 1.0))
+        found = reference_json(entry.reference, reference_in(merge, first.instrument, entry.reference))
+        scale = ScaleJson(um_per_px=found["um_per_px"], u_um_per_px=found["u_um_per_px"])
+    known = made(scale=scale)
     told = []
     for number, one in enumerate(entry.measures):
         try:
@@ -62,7 +81,9 @@ def measure_folder(result: Path, entry: MeasuresJson) -> dict[str, Any]:
             called = f"measure {number + 1} ({one.name or one.kind})"
             raise BadInput(f"{called}: {error}", field=f"measures.{number}") from error
         told.append(told_json(one, measured, known))
-    return {"measures": told, "scale": scale_json(known), "assumed": list(known.assumed), "version": __version__}
+    out = {"measures": told, "scale": scale_json(known), "assumed": list(known.assumed),
+           "found": list(known.found), "version": __version__}  # fmt: skip
+    return out if found is None else {**out, "reference": found}
 
 
 def instrument_of(
@@ -72,8 +93,13 @@ def instrument_of(
     medium: MediumJson | None,
     pick_px: float = PICK_PX,
     focused_by: FocusedBy = "unknown",
+    travel: TravelJson | None = None,
 ) -> Known:
-    """A merge as an instrument. Without a ``scale`` the merge's own counts. Raises BadInput where there is none."""
+    """A merge as an instrument. Without a ``scale`` the merge's own counts. Raises BadInput where there is none.
+
+    ``travel`` says how true the distances of its frames are; without it they lie as a good rail's do.
+    """
+    travel = travel or RAIL_TRAVEL
     own = merge.report.get("scale")
     if scale is None and own:
         scale = ScaleJson(um_per_px=own["um_per_px"], u_um_per_px=own.get("u_um_per_px"))
@@ -87,8 +113,12 @@ def instrument_of(
         u_scale = scale.u_um_per_px / scale.um_per_px
     depth, u_depth = _depth(merge)
     growth, told = _growth(merge, focused_by)
+    index = medium.index if medium else 1.0
+    tilt = _tilt(merge, scale.um_per_px, index, growth) if depth is not None and focused_by == "rail" else None
+    if depth is not None and tilt is None:
+        assumed.append(f"focus moves along the optical axis to {TILT_TOLERANCE_DEG:g}°")
     if depth is not None:
-        assumed += [f"the rail's travel is true to {100 * RAIL_TOLERANCE:g} %", *told]
+        assumed += [*travel.assumed, *told]
     if pick_px == PICK_PX:
         assumed.append(f"a place is clicked to {PICK_PX} px")
     at_um = sorted(float(one.get("depth", 0.0)) for one in merge.report["registration"])
@@ -103,12 +133,15 @@ def instrument_of(
         most_u_um=most_u_um,
         growth=growth,
         u_index=medium.u_index / medium.index if medium else 0.0,
+        u_rail=travel.u,
+        **({"tilt_deg": tilt[0], "u_tilt_deg": tilt[1]} if tilt else {}),
         pick_px=pick_px,
         rungs=None if depth is None else _rungs(depth, u_depth, most_u_um, at_um),
         aside=_Aside.of(merge.report["registration"]),
         deepest_um=at_um[-1] if depth is not None else 0.0,
     )
-    return Known(instrument, _scale_from(merge, scale), tuple(assumed))
+    found = () if tilt is None else (f"the rail runs {tilt[0]:.2f}° ± {2 * tilt[1]:.2f}° aslant, as the frames tell",)
+    return Known(instrument, _scale_from(merge, scale), tuple(assumed), found)
 
 
 def _scale_from(merge: MergeResult, scale: ScaleJson) -> str:
@@ -169,6 +202,21 @@ def _growth(merge: MergeResult, focused_by: FocusedBy) -> tuple[Growth, list[str
     ]
 
 
+def _tilt(merge: MergeResult, um_per_px: float, index: float, growth: Growth) -> tuple[float, float] | None:
+    """The angle between rail and optical axis, degrees, and its standard uncertainty, as the alignment tells."""
+    frames = sorted((one for one in merge.report["registration"] if "matrix" in one), key=lambda one: one["depth"])
+    height, width = merge.composite.shape[:2]
+    middle = np.array([(width - 1) / 2.0, (height - 1) / 2.0, 1.0])
+    aside = np.array([np.asarray(one["matrix"], np.float64)[:2] @ middle for one in frames]) * um_per_px
+    # What goes through a medium is so many times the travel.
+    found = rail_tilt(np.array([one["depth"] for one in frames]) / index, aside)
+    if found is None:
+        return None
+    # Where the axis is not in the middle, the picture grows aside: that looks like a tilt.
+    off = of_tolerance(_AXIS_OFF) * width * um_per_px * hypot(growth.per_um, growth.u_per_um) * index
+    return found[0], hypot(found[1], degrees(off))
+
+
 @dataclass(frozen=True)
 class _Aside:
     """How uncertain it is where what lies at a depth is in the picture, as the alignment of frames tells."""
@@ -225,7 +273,7 @@ def told_json(asked: MeasureJson, measured: Measured, known: Known) -> dict[str,
 _FROM = {
     "scale": "µm in a pixel, {scale}",
     "pick": "where places were clicked",
-    "depth": "errors of the depth map, and of the rail's travel",
+    "depth": "errors of the depth map, and of how far focus travelled",
     "index": "refractive index of the medium",
     "projection": "how the scale changes with depth, alignment, tilt of the rail",
 }

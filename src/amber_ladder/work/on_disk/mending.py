@@ -78,5 +78,6 @@ def _report(
             "version": merge.report.get("version"),
         },
         "scale": merge.report.get("scale"),
+        "made_from": {"steps": [step.model_dump(mode="json", by_alias=True) for step in steps]},
         "version": __version__,
     }  # fmt: skip

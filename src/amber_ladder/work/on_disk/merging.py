@@ -1,8 +1,8 @@
 """Merging frames on the disk into a folder of results: shared by the command line and the worker."""
 
 import time
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -13,13 +13,8 @@ from amber_ladder import __version__
 from amber_ladder.core.depth import depth_between, depth_spread
 from amber_ladder.core.frames import Progress
 from amber_ladder.core.fusion import (
-    METHODS,
-    USUAL_WINDOW_PX,
     Finding,
     Merged,
-    Method,
-    Order,
-    Side,
     Style,
     Survey,
     findings,
@@ -36,66 +31,13 @@ from amber_ladder.formats.results import write_composite, write_depth, write_jso
 from amber_ladder.formats.surveys import FILE as SURVEY
 from amber_ladder.formats.surveys import key_of, read_survey, write_survey
 from amber_ladder.work.memory import give_back
+from amber_ladder.work.on_disk.merge_settings import Grows, MergeSettings, recipe
 
 RESULTS = ("composite.tif", "depth.tif", "depth_u.tif", "report.json")
 _OF_AIRY = 0.213
 """Standard deviation of the picture of a point, of the Airy disc's diameter, as the band sees it in which frames are
 
 compared: 0.26 λ / NA."""
-_LARGEST_WINDOW_PX = 50.0
-
-
-@dataclass(frozen=True, slots=True)
-class Grows:
-    """The least and the most by which the picture grows a mm of depth, as a share of its size, and why."""
-
-    low_per_mm: float
-    high_per_mm: float
-    basis: str
-
-
-@dataclass(frozen=True, slots=True)
-class MergeSettings:
-    """How to merge. ``step_um`` turns frame numbers into µm in the medium; ``um_per_px`` goes into the TIFF.
-
-    ``window_px`` and ``calm`` are the pyramid's, also within auto. ``sharp_near_um`` and ``sharp_far_um`` are depths
-    below the nearest frame between which the picture shall be sharp. ``moved`` is the side from which what moved is
-    shown. ``positions_um`` are depths in the medium by name; ``exclude`` names frames that take no part. ``rig`` tells
-    the blur in focus and how fast it grows, the scale where none is given, and how much the picture can grow with
-    depth, where not ``grows`` says that better.
-    """
-
-    method: str = "auto"
-    order: Order = "auto"
-    step_um: float | None = None
-    um_per_px: float | None = None
-    window_px: float = USUAL_WINDOW_PX
-    calm: float = 0.0
-    sharp_near_um: float | None = None
-    sharp_far_um: float | None = None
-    moved: Side = "auto"
-    exclude: tuple[str, ...] = ()
-    positions_um: Mapping[str, float] = field(default_factory=dict)
-    rig: Rig | None = None
-    grows: Grows | None = None
-
-    @property
-    def has_range(self) -> bool:
-        """Whether only a part of the depth shall be sharp."""
-        return self.sharp_near_um is not None or self.sharp_far_um is not None
-
-    def checked(self) -> Method:
-        """The method. Raises BadInput for a setting that cannot be used."""
-        if not 0.5 <= self.window_px <= _LARGEST_WINDOW_PX:
-            raise BadInput(f"the window is from 0.5 to {_LARGEST_WINDOW_PX:g} px", field="window_px")
-        if not 0.0 <= self.calm <= 1.0:
-            raise BadInput("calm is from 0 to 1", field="calm")
-        if self.sharp_far_um is not None and self.sharp_far_um <= (self.sharp_near_um or 0.0):
-            raise BadInput("sharpness shall end farther away than it begins", field="sharp_far_um")
-        for method in METHODS:
-            if method == self.method:
-                return method
-        raise BadInput(f"no merge method is called {self.method!r}: choose one of {', '.join(METHODS)}", field="method")
 
 
 def merge_folder(folder: Path, out: Path, settings: MergeSettings, progress: Progress) -> dict[str, Any]:
@@ -219,6 +161,7 @@ def merge_frames(
             "seconds": round(time.monotonic() - started, 3),
             "version": __version__,
         }
+        report["made_from"] = recipe(frames.names, left_out, settings, depths_um, depth_from, numbers)
         report["depth_um"] = round(spread[1] - spread[0], 3) if spread and unit == "µm" else None
         report["settings"]["depth_from"] = depth_from or ("step given" if settings.step_um is not None else None)
         write_json(scratch / "report.json", report)

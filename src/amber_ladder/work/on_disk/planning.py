@@ -2,7 +2,9 @@
 
 from amber_ladder.core.optics import Optics, Rig, resolve
 from amber_ladder.core.planning import Ladder, Wanted, plan_ladder, sharp_depth_um
+from amber_ladder.errors import BadInput
 from amber_ladder.formats.plan_json import LadderRequestJson, PlanJson
+from amber_ladder.formats.rig_json import RigJson
 
 
 def ladder_of(request: LadderRequestJson, rig: Rig, optics: Optics) -> Ladder:
@@ -30,3 +32,11 @@ def whole_ladder(plan: PlanJson) -> Ladder:
     """The ladder of a plan that holds its rig. Raises BadInput."""
     rig = plan.rig.to_core()
     return ladder_of(plan, rig, resolve(rig))
+
+
+def stopped(definition: RigJson, f_number: float) -> RigJson:
+    """The same rig with its lens, or the iris of its tube lens, at another f-number. Raises BadInput without one."""
+    field = {"lens": "f_number", "infinity_objective": "tube_f_number"}.get(definition.train.kind)
+    if field is None:
+        raise BadInput("this rig has no iris to set", field="marked_f_number")
+    return definition.model_copy(update={"train": definition.train.model_copy(update={field: f_number})})

@@ -1,5 +1,7 @@
 """Plan: from what is wanted and a rig on the shelf to a saved ladder, with what it costs and what else would do."""
 
+from amber_ladder.work.plan.again import plan_again
+from amber_ladder.work.plan.before import BeforeView, read_before
 from amber_ladder.work.plan.cautions import CautionEntry, cautions, circumstances, tick_caution
 from amber_ladder.work.plan.ladders import EndsEntry, PlanEntry, change_ladder, read_stack, save_ladder, set_ends
 from amber_ladder.work.plan.previews import (
@@ -17,6 +19,7 @@ from amber_ladder.work.plan.previews import (
 )
 
 __all__ = [
+    "BeforeView",
     "ByHandEntry",
     "CautionEntry",
     "EndsEntry",
@@ -32,6 +35,8 @@ __all__ = [
     "change_ladder",
     "circumstances",
     "other_ways",
+    "plan_again",
+    "read_before",
     "read_stack",
     "save_ladder",
     "set_ends",

@@ -1,9 +1,9 @@
 """The bench sheet of a stack: rig, light, ladder, checklist and cautions on one page."""
 
 from amber_ladder.core.optics import Optics, explain
-from amber_ladder.core.planning import Ladder, cautions_for, loose_framing
+from amber_ladder.core.planning import Ladder, cautions_for, loose_framing, reading_at
 from amber_ladder.formats.bench_sheet import BenchSheet, bench_sheet_html, bench_sheet_pdf, drawn_ladder
-from amber_ladder.formats.plan_json import LadderRequestJson
+from amber_ladder.formats.plan_json import LadderRequestJson, Mover
 from amber_ladder.settings import settings
 from amber_ladder.store import rigs, stacks
 from amber_ladder.store.database import transaction
@@ -15,6 +15,11 @@ from amber_ladder.work.stack.views import stack_ladder, stack_plan, stack_rig
 _MOST_DRAWN = 400
 _MOST_LISTED = 120  # rungs; more fill the page and nobody reads them
 Rows = list[tuple[str, str]]
+_RUNG_UNITS: dict[Mover, str] = {
+    "rail": "stage readings in µm",
+    "body": "units from the first",
+    "knob": "readings of the knob, +1 a whole turn further",
+}
 
 
 def html(stack_id: int) -> str:
@@ -64,7 +69,7 @@ def _sheet(stack_id: int) -> BenchSheet:
             checklist=_checklist(plan),
             cautions=list(cautions_for(circumstances(specimen))),
             rungs=_rungs(plan, ladder) if ladder.frames <= _MOST_LISTED else [],
-            rung_unit="units from the first" if plan.focus_unit else "stage readings in µm",
+            rung_unit=_RUNG_UNITS[plan.mover],
         )
 
 
@@ -99,6 +104,9 @@ def _ladder_rows(plan: LadderRequestJson, ladder: Ladder, drawn_every: int) -> R
             2,
             ("Set on the camera", f"{ladder.frames} frames, step {units} (1 is {plan.focus_unit.um_per_unit:.3g} µm)"),
         )
+    elif plan.knob:
+        drum = f"{plan.knob.um_per_division:.3g} µm a division, {plan.knob.divisions_per_turn} a turn"
+        rows.insert(2, ("Knob", f"{ladder.step_um / plan.knob.um_per_division:.4g} divisions a rung ({drum})"))
     elif plan.rail and plan.rail.click_um:
         rows.insert(
             2, ("Rail", f"{round(ladder.step_um / plan.rail.click_um)} clicks of {plan.rail.click_um:g} µm a rung")
@@ -138,6 +146,9 @@ def _checklist(plan: LadderRequestJson) -> list[str]:
     ]
     if plan.focus_unit:
         lines.append("Stabiliser off, autofocus as the body needs it, other bracketing off, a new folder")
+    elif plan.knob:
+        lines.append("Turn one way only; when a reading was passed, go back well before it and come again")
+        lines.append("Nothing touches the specimen over the whole ladder; hands off while the shutter is open")
     else:
         lines.append("Rail moves freely over the whole ladder, nothing touches the specimen")
     return lines
@@ -145,6 +156,12 @@ def _checklist(plan: LadderRequestJson) -> list[str]:
 
 def _rungs(plan: LadderRequestJson, ladder: Ladder) -> list[str]:
     first = ladder.positions_um[0]
+    knob = plan.to_knob()
+    if knob:
+        read = [reading_at(knob, one) for one in ladder.positions_um]
+        return [
+            f"{one.division:g}" + (f" +{one.turn - read[0].turn}" if one.turn != read[0].turn else "") for one in read
+        ]
     if plan.focus_unit:
         return [f"{round((one - first) / plan.focus_unit.um_per_unit)}" for one in ladder.positions_um]
     return [f"{one:.1f}" for one in ladder.positions_um]

@@ -4,25 +4,31 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from amber_ladder.core.optics import resolve
-from amber_ladder.errors import BadInput, Conflict, Stale
+from amber_ladder.errors import Conflict, Stale
 from amber_ladder.formats.plan_json import LadderRequestJson, Position
-from amber_ladder.formats.rig_json import FNumber, RigJson, Strict
+from amber_ladder.formats.rig_json import FNumber, Strict
 from amber_ladder.formats.validated import validated
-from amber_ladder.store import rigs, specimens, stacks
+from amber_ladder.store import history, rigs, specimens, stacks
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Rig as StoredRig
 from amber_ladder.store.models import Stack
 from amber_ladder.work.journal import added, changing
-from amber_ladder.work.on_disk.planning import ladder_of
+from amber_ladder.work.on_disk.planning import ladder_of, stopped
+from amber_ladder.work.plan.before import note_proposed
+from amber_ladder.work.plan.proposed import ProposedFrom
 from amber_ladder.work.stack.views import StackView, in_medium, stack_plan, stack_rig, stack_view
 
 
 class PlanEntry(Strict):
-    """A ladder for a specimen on a rig of the shelf, its lens or iris set to another f-number if one is given."""
+    """A ladder for a specimen on a rig of the shelf, its lens or iris set to another f-number if one is given.
+
+    ``proposed`` says from which stacks before it its figures come, None where nobody proposed any.
+    """
 
     rig_id: int
     plan: LadderRequestJson
     marked_f_number: FNumber | None = None
+    proposed: ProposedFrom | None = None
 
 
 class EndsEntry(Strict):
@@ -32,14 +38,20 @@ class EndsEntry(Strict):
     far_um: Position
 
 
-def save_ladder(specimen_id: int, entry: PlanEntry) -> StackView:
-    """Start a stack: the rig and the medium are copied into it. Raises BadInput, NotFound."""
+def save_ladder(specimen_id: int, entry: PlanEntry, *, why: str = "") -> StackView:
+    """Start a stack: the rig and the medium are copied into it. Raises BadInput, NotFound.
+
+    ``why`` is what its history says of it besides that it was planned.
+    """
     with transaction() as session:
         specimen = specimens.get(session, specimen_id)
         stack = Stack()
         _fill(stack, rigs.get(session, entry.rig_id), entry, specimen.medium_index)
         stacks.add_stack(session, specimen, stack)
         added(session, f"stack {stack.number} of {specimen.catalogue_number} planned", stack)
+        note_proposed(session, stack, entry.proposed)
+        if why:
+            history.note(session, stack.id, "planned", why)
         session.expire_all()
         return stack_view(stacks.get_stack(session, stack.id))
 
@@ -57,6 +69,7 @@ def change_ladder(stack_id: int, entry: PlanEntry, *, seen: int | None = None) -
             raise Stale("this plan")
         with _planned_anew(session, stack):
             _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
+        note_proposed(session, stack, entry.proposed)
         return stack_view(stack)
 
 
@@ -96,18 +109,10 @@ def _fill(stack: Stack, rig: StoredRig, entry: PlanEntry, medium_index: float) -
     definition = in_medium(rig, medium_index)
     name = rig.name
     if entry.marked_f_number is not None:
-        definition = _stopped(definition, entry.marked_f_number)
+        definition = stopped(definition, entry.marked_f_number)
         name = f"{rig.name[:100]}, at f/{entry.marked_f_number:.3g}"
     core = definition.to_core()
     ladder_of(entry.plan, core, resolve(core))  # refuses what cannot be planned before anything is kept
     stack.rig_id, stack.rig_name, stack.rig_version = rig.id, name, rig.version
     stack.rig = definition.model_dump(mode="json", exclude_none=True)
     stack.plan = entry.plan.model_dump(mode="json", exclude_none=True)
-
-
-def _stopped(definition: RigJson, f_number: float) -> RigJson:
-    """The same rig with its lens, or the iris of its tube lens, at another f-number. Raises BadInput without one."""
-    field = {"lens": "f_number", "infinity_objective": "tube_f_number"}.get(definition.train.kind)
-    if field is None:
-        raise BadInput("this rig has no iris to set", field="marked_f_number")
-    return definition.model_copy(update={"train": definition.train.model_copy(update={field: f_number})})

@@ -1,5 +1,29 @@
-"""Record: the label and everything behind it, in open formats."""
+"""Record: the label and everything behind it, in open formats, and packed with the originals."""
 
-from amber_ladder.work.record.records import RecordView, history, label, png, record, tiff
+from amber_ladder.work.record.bringing import BringEntry, PackageTried, bring_package, try_package
+from amber_ladder.work.record.packages import PACKING, PackageView, begin_package, package_file, packages
+from amber_ladder.work.record.records import RecordView, label, picture, record, tiff, whole
+from amber_ladder.work.record.rights import Rights, read_rights, set_rights
+from amber_ladder.work.record.sheets import record_sheet
 
-__all__ = ["RecordView", "history", "label", "png", "record", "tiff"]
+__all__ = [
+    "PACKING",
+    "BringEntry",
+    "PackageTried",
+    "PackageView",
+    "RecordView",
+    "Rights",
+    "begin_package",
+    "bring_package",
+    "label",
+    "package_file",
+    "packages",
+    "picture",
+    "read_rights",
+    "record",
+    "record_sheet",
+    "set_rights",
+    "tiff",
+    "try_package",
+    "whole",
+]

@@ -9,18 +9,28 @@ from tempfile import TemporaryDirectory
 from typing import Any, Literal
 
 from amber_ladder import __version__
+from amber_ladder.core.history import faults_of
 from amber_ladder.core.measuring import ScaleBar, scale_bar
-from amber_ladder.core.optics import explain
+from amber_ladder.core.optics import explain, power_setting
 from amber_ladder.errors import NotFound
-from amber_ladder.formats.exports import png_with_bar
+from amber_ladder.formats.exports import picture_file, with_bar
+from amber_ladder.formats.picture_notes import PictureNotes
 from amber_ladder.formats.pictures import colour_profile, read_picture
-from amber_ladder.formats.results import rescaled_composite, rescaled_depth
+from amber_ladder.formats.results import (
+    KINDS_OF_CHANGES,
+    read_depth,
+    read_kinds,
+    rescaled_composite,
+    rescaled_depth,
+    write_ome,
+)
 from amber_ladder.settings import settings
-from amber_ladder.store import deeds, stacks
-from amber_ladder.store.database import Session, transaction
+from amber_ladder.store import history, rigs, stacks
+from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
 from amber_ladder.work.measure import recorded
+from amber_ladder.work.record.rights import Rights, came_with, rights_of
 from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import file_stem, planned_scale, scale_of_merge
 from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
@@ -28,12 +38,15 @@ from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
 
 @dataclass(frozen=True, slots=True)
 class DoneLine:
-    """Something that a person did to a specimen, in one line."""
+    """An entry of the stack's history: what kind of act, in words, and by which version of the application."""
 
+    number: int
     at: datetime
     by: str | None
     did: str
-    undone: bool
+    words: str
+    version: str
+    sha256: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +69,8 @@ class RecordView:
 
     The scale is None where it is not known: then there is no bar. ``counts`` says whether this merge stands for its
     stack. ``shot_with`` is what moved and what exposed,
-    ``done`` what people did, for the page.
+    ``done`` what happened, for the page, and ``broken`` where that history was altered. ``came_with`` are the rights of
+    a stack that came from another station.
     """
 
     merge_id: int
@@ -70,15 +84,19 @@ class RecordView:
     shot_with: str
     mended: list[MendedLine]
     done: list[DoneLine]
+    broken: list[str]
+    came_with: Rights | None = None
 
 
 def label(merge_id: int) -> RecordView:
     """What the record page shows of a finished merge. Raises NotFound."""
     with transaction() as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
-        done = deeds.of_specimen(session, merge.take.stack.specimen_id)
-        lines = [DoneLine(one.at, one.by, one.words, one.undone_at is not None) for one in done]
-        return replace(label_of(merge), done=lines)
+        entries = history.of_stack(session, merge.take.stack_id)
+        lines = [DoneLine(one.number, one.at, one.by, one.did, one.words, one.version, one.sha256) for one in entries]
+        broken = [f"entry {one.number} {one.reason}" for one in faults_of([one.as_json() for one in entries])]
+        return replace(label_of(merge), done=lines, broken=broken if entries else [],
+                       came_with=came_with(session, merge.take.stack_id))  # fmt: skip
 
 
 @contextmanager
@@ -104,20 +122,71 @@ def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> Itera
         yield copy, name
 
 
-def png(merge_id: int) -> tuple[bytes, str]:
-    """The composite, cropped to what all frames share, with caption and scale bar. Raises NotFound."""
+@contextmanager
+def whole(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path, str]]:
+    """Picture, depth and its uncertainty in one OME-TIFF, and the name to save it under. Raises NotFound.
+
+    With a mended picture of this merge that is the picture, and what was changed in it comes with it.
+    """
+    with transaction() as session:
+        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        mended = None if mended_id is None else _finished(stacks.get_product(session, mended_id, "mend"))
+        if mended and mended.parent_id != merge_id:
+            raise NotFound(f"merge {merge_id} has no mended picture {mended_id}")
+        shown, unit = label_of(merge), (merge.report or {})["settings"].get("depth_unit", "frames")
+        stem = shown.file_stem if mended is None else f"{shown.file_stem}_mend{mended.number}"
+    store = FrameStore(settings().data)
+    folder = store.product_folder(merge_id)
+    files = {f"depth, {unit}": folder / "depth.tif", f"standard uncertainty of depth, {unit}": folder / "depth_u.tif"}
+    planes: dict[str, Any] = {name: read_depth(path) for name, path in files.items() if path.is_file()}
+    if mended_id is not None:
+        folder = store.product_folder(mended_id)
+        planes = {f"changed: {KINDS_OF_CHANGES}": read_kinds(folder / "changed.tif"), **planes}
+    with TemporaryDirectory() as scratch:
+        path = Path(scratch) / f"{stem}.ome.tif"
+        write_ome(path, read_picture(folder / "composite.tif"), planes, shown.um_per_px)
+        yield path, path.name
+
+
+def picture(merge_id: int, kind: Literal["png", "jpg"]) -> tuple[bytes, str]:
+    """The composite, cropped to what all frames share, with caption, scale bar, and notes of whose it is.
+
+    Raises NotFound.
+    """
     with transaction() as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         shown, crop = label_of(merge), (merge.report or {})["crop"]
-        specimen = merge.take.stack.specimen
+        specimen, notes = merge.take.stack.specimen, _notes(merge, shown, rights_of(session, merge.take.stack_id))
         caption = f"{specimen.catalogue_number}  {specimen.name}"
     source = FrameStore(settings().data).product_folder(merge_id) / "composite.tif"
-    picture = read_picture(source)[crop["y"] : crop["y"] + crop["height"], crop["x"] : crop["x"] + crop["width"]]
+    pixels = read_picture(source)[crop["y"] : crop["y"] + crop["height"], crop["x"] : crop["x"] + crop["width"]]
     if shown.scale_from != "measured":
         caption += "   (scale nominal)" if shown.bar else "   (scale not known)"
-    return png_with_bar(
-        picture, shown.bar, caption, pages=settings().pages, colour_profile=colour_profile(source)
-    ), f"{shown.file_stem}.png"
+    sheet = with_bar(pixels, shown.bar, caption, pages=settings().pages)
+    content = picture_file(
+        sheet, "PNG" if kind == "png" else "JPEG", um_per_px=shown.um_per_px, colour_profile=colour_profile(source),
+        notes=notes,
+    )  # fmt: skip
+    return content, f"{shown.file_stem}.{kind}"
+
+
+def scale_in_words(shown: RecordView) -> str:
+    """The scale with its expanded uncertainty and where it comes from."""
+    if not shown.um_per_px:
+        return "scale not known"
+    u = f" ± {2 * shown.u_um_per_px:.2g} (k = 2)" if shown.u_um_per_px else ""
+    return f"scale {shown.um_per_px:.6g}{u} µm/px, {shown.scale_from}"
+
+
+def _notes(merge: Product, shown: RecordView, rights: Rights) -> PictureNotes:
+    report, take, specimen = merge.report or {}, merge.take, merge.take.stack.specimen
+    technique = f"focus stack of {len(report['frames_used'])} frames, merged by {report['method']}"
+    return PictureNotes(
+        title=f"{specimen.catalogue_number} {specimen.name}", catalogue_number=specimen.catalogue_number,
+        determination=specimen.determination, creator=rights.photographer or (take.task.by if take.task else "") or "",
+        rights_holder=rights.rights_holder, licence=rights.licence, made_by=technique, scale=scale_in_words(shown),
+        software=f"Amber Ladder {__version__}", merged_at=merged_at(merge) or "",
+    )  # fmt: skip
 
 
 def record(merge_id: int) -> tuple[dict[str, Any], str]:
@@ -127,12 +196,13 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
         stack, sorting = merge.take.stack, merge.sorting
         shown = label_of(merge)
         view, take = stack_view(stack), take_view(merge.take)
+        version = rigs.version_of(session, stack.rig_id, stack.rig_version)
         figures = [asdict(figure) for figure in explain(stack_rig(stack).to_core())]
         content = {
             "made_with": f"Amber Ladder {__version__}",
             "specimen": asdict(view.specimen),
             "stack": {"number": view.number, "planned_at": view.created_at.isoformat()},
-            "rig": {"name": view.rig_name, "version": view.rig_version,
+            "rig": {"name": view.rig_name, "version": view.rig_version, "parts": version.parts if version else None,
                     **view.rig.model_dump(mode="json", exclude_none=True), "figures": figures},
             "plan": {**view.plan.model_dump(mode="json", exclude_none=True), "ladder": asdict(view.ladder)},
             "cautions_read": list(stack.cautions_read),
@@ -156,7 +226,8 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
             },
             "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
                       "bar": asdict(shown.bar) if shown.bar else None,
-                      "as_planned": asdict(planned_scale(stack)), "applied_later": stack.scale},
+                      "as_planned": asdict(planned_scale(stack)), "applied_later": stack.scale,
+                      "from_its_own_picture": merge.reference},
             "merge": {"number": merge.number, "counts": shown.counts, "merged_at": merged_at(merge),
                       "version": merge.version,
                       "settings": merge.settings, "report": merge.report},
@@ -166,19 +237,9 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
                 for one in mends_of(merge)
             ],
             "measured": recorded(merge),
-            "history": history(session, stack.specimen_id),
+            "history": [one.as_json() for one in history.of_stack(session, stack.id)],
         }  # fmt: skip
     return content, f"{shown.file_stem}.json"
-
-
-def history(session: Session, specimen_id: int) -> list[dict[str, Any]]:
-    """What people did to a specimen and all that was made of it, earliest first, with what stood before each change."""
-    return [
-        {"at": one.at.isoformat(timespec="seconds"), "by": one.by, "did": one.words,
-         "undone_at": one.undone_at.isoformat(timespec="seconds") if one.undone_at else None,
-         "changes": [change for change in one.changes if change["before"] is not None]}
-        for one in deeds.of_specimen(session, specimen_id)
-    ]  # fmt: skip
 
 
 def shot_with(take: Take) -> str:
@@ -191,15 +252,21 @@ def shot_with(take: Take) -> str:
     if devices is None:
         return "not recorded"
     rail, camera = devices["rail"], _CAMERAS[devices["camera"]]
-    moved = "by hand" if take.source == "folder" else f"{'a simulated rail' if rail == 'simulated' else f'rail {rail}'}"
-    if take.source == "bench" and rail is None:
-        moved = "rail not recorded"
+    moved = _MOVED.get(devices.get("by", "")) or (
+        "by hand" if take.source == "folder"
+        else "rail not recorded" if rail is None
+        else "a simulated rail" if rail == "simulated"
+        else f"rail {rail}"
+    )  # fmt: skip
     flaws = devices["flaws"]
     practice = f"; faults switched on for practice: {', '.join(flaws)}" if flaws else ""
     later = [f"; later {shot_with(Take(source=take.source, devices=one))}" for one in devices.get("later", [])]
-    return f"{moved}, {camera}{practice}{''.join(later)}"
+    power = devices.get("flash_power")
+    flash = f", flash at {power_setting(power)}" if power else ""
+    return f"{moved}, {camera}{flash}{practice}{''.join(later)}"
 
 
+_MOVED = {"hand": "by hand", "knob": "by the knob", "body": "focus bracketed by the body"}
 _CAMERAS = {
     "simulated": "a simulated camera",
     "folder": "files from a watched folder",
@@ -222,6 +289,7 @@ def label_of(merge: Product) -> RecordView:
         file_stem(merge),
         shot_with(merge.take),
         [mended_line(one) for one in mends_of(merge)],
+        [],
         [],
     )
 

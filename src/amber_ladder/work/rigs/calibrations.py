@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 import cv2
 from pydantic import Field, StringConstraints
 
+from amber_ladder.core.measuring import drift_of
 from amber_ladder.errors import Conflict, UnreadablePicture
 from amber_ladder.formats.pictures import PictureInfo, read_picture
 from amber_ladder.formats.rig_json import MeasuredValuesJson, RigJson, Strict
@@ -55,6 +56,33 @@ def of_rig(rig_id: int) -> list[CalibrationView]:
     """A rig's calibrations, newest first. Raises NotFound."""
     with transaction() as session:
         return [calibration_view(one) for one in reversed(rigs.get(session, rig_id).calibrations)]
+
+
+@dataclass(frozen=True, slots=True)
+class DriftView:
+    """Whether the scales that count agree: see core.measuring.Drift. ``apart`` is the calibration that departs most."""
+
+    verdict: Literal["few", "steady", "drifts", "jumps"]
+    scales: int
+    per_month: float | None
+    u_per_month: float | None
+    apart: int | None
+
+
+def drift_of_rig(rig_id: int) -> DriftView:
+    """Judge a rig's scale over all its calibrations that count. Raises NotFound.
+
+    What all share, as the uncertainty of one ruled slide, makes them look more alike than they need: drift is rather
+    overlooked than invented.
+    """
+    with transaction() as session:
+        counted = [(one, one.result) for one in rigs.get(session, rig_id).calibrations
+                   if one.kind == "scale" and one.result and one.set_aside_at is None]  # fmt: skip
+        days = [one.made_at.timestamp() / 86_400.0 for one, _ in counted]
+        found = drift_of(days, [float(told["um_per_px"]) for _, told in counted],
+                         [float(told["u_um_per_px"]) for _, told in counted])  # fmt: skip
+        apart = None if found.apart is None else counted[found.apart][0].id
+        return DriftView(found.verdict, len(counted), found.per_month, found.u_per_month, apart)
 
 
 def set_aside(calibration_id: int, *, aside: bool) -> list[CalibrationView]:

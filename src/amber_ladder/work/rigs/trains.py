@@ -18,7 +18,15 @@ from amber_ladder.core.optics import (
     resolve,
 )
 from amber_ladder.errors import Stale
-from amber_ladder.formats.rig_json import MeasuredValuesJson, Millimetres, RigJson, SensorJson, Strict, TrainJson
+from amber_ladder.formats.rig_json import (
+    KnobJson,
+    MeasuredValuesJson,
+    Millimetres,
+    RigJson,
+    SensorJson,
+    Strict,
+    TrainJson,
+)
 from amber_ladder.store import rigs
 from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
@@ -38,6 +46,7 @@ class RigEntry(Strict):
     measured: MeasuredValuesJson | None = None
     working_distance_mm: Millimetres | None = None
     image_circle_mm: Millimetres | None = None
+    knob: KnobJson | None = None
     parts: Annotated[dict[str, PartName], Field(max_length=10)] = Field(default_factory=dict)
 
     def in_medium(self, medium_index: float = 1.0) -> RigJson:
@@ -49,6 +58,7 @@ class RigEntry(Strict):
             measured=self.measured,
             working_distance_mm=self.working_distance_mm,
             image_circle_mm=self.image_circle_mm,
+            knob=self.knob,
         )
 
 

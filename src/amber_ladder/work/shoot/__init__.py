@@ -18,6 +18,7 @@ from amber_ladder.work.shoot.views import (
     MoveEntry,
     PreflightItem,
     RunEntry,
+    TurnOrder,
 )
 
 
@@ -47,6 +48,7 @@ __all__ = [
     "MoveEntry",
     "PreflightItem",
     "RunEntry",
+    "TurnOrder",
     "add_file",
     "begin_files",
     "finish_take",

@@ -42,6 +42,7 @@ from amber_ladder.work.shoot.views import (
     PreflightItem,
     RunEntry,
     SearchView,
+    TurnOrder,
 )
 from amber_ladder.work.stack.views import TakeView
 
@@ -208,7 +209,9 @@ class Bench:
     # Light
 
     def set_flash(self, entry: FlashEntry) -> BenchView:
-        """Set the flash. Raises Conflict without one."""
+        """Set the flash. Raises Conflict without one, and while a take is shot: all its frames have the same light."""
+        if self._current.task_id is not None:
+            raise Conflict("the light stays as it is while a ladder is shot: stop the run first")
         with self._turn:  # a flash that is just being exchanged must not take the order
             self._mounting.light.set_flash(self._mounting.needed()[1], entry)
         return self._now()
@@ -274,23 +277,36 @@ class Bench:
             setup, optical = self._mounting.needed()
             with transaction() as session:
                 ladder = new_ladder(stacks.get_stack(session, stack_id), setup.ladder, entry)
+            bench, mover = bench_settings(), setup.plan.mover
+            if mover != "rail":
+                self._check_confirmed(stack_id, entry)
+                _check_begun(stop)
+                hand = mover == "knob" and entry.simulated and bench.camera == SIMULATED
+                scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
+                take_id = takes.add_run(
+                    stack_id, ladder, scene=scene, devices=devices_of(bench, by=mover, simulated_hand=hand),
+                    folder=watched_folder(bench), simulated=hand,
+                )  # fmt: skip
+                return takes.started(take_id, lambda: self._current.start_turn(take_id, setup, bench, stop))
             for position in (ladder.positions_um[0], ladder.positions_um[-1]):
                 self._mounting.reach().check(position)
             with suppress(DeviceTrouble):  # tried at once, not in the background; the list below names what is silent
                 self._line.rail()
-            missing = preflight.unconfirmed(self.preflight(stack_id), entry.confirmed)
-            if missing:
-                raise Conflict(f"before the run: {'; '.join(missing)}. See to it, or confirm it on the list")
-            bench = bench_settings()
+            self._check_confirmed(stack_id, entry)
             # First: what cannot start does not begin a take.
             camera = optical.camera or FolderCamera(watched_folder(bench), stop)
             _check_begun(stop)
             scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
-            take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices_of(bench))
+            take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices_of(bench, flash=optical.flash))
             return takes.started(
                 take_id,
                 lambda: self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop),
             )
+
+    def _check_confirmed(self, stack_id: int, entry: RunEntry) -> None:
+        missing = preflight.unconfirmed(self.preflight(stack_id), entry.confirmed)
+        if missing:
+            raise Conflict(f"before the run: {'; '.join(missing)}. See to it, or confirm it on the list")
 
     def begin_burst(self, stack_id: int, entry: BurstEntry) -> TakeView:
         """Take frames from the watched folder as they come, by hand or in haste. Raises Conflict, BadInput."""
@@ -300,7 +316,7 @@ class Bench:
             self.set_up(stack_id)
             bench = bench_settings()
             _check_begun(stop)
-            devices = devices_of(bench, by_hand=True, simulated_hand=entry.simulated)
+            devices = devices_of(bench, by="hand", simulated_hand=entry.simulated)
             take_id = takes.add_burst(stack_id, entry, watched_folder(bench), devices=devices)
             setup = self._mounting.needed()[0]
             return takes.started(take_id, lambda: self._current.start_burst(take_id, setup, bench, stop))
@@ -310,22 +326,24 @@ class Bench:
         stop = self._activities.ask()
         with self._turn:
             self._activities.free()
-            stack_id, is_burst = takes.can_go_on(take_id)
+            stack_id, how = takes.can_go_on(take_id)
             self.set_up(stack_id)
             (setup, optical), bench = self._mounting.needed(), bench_settings()
-            if not is_burst:
+            if how == "run":
                 self._line.rail()  # first: a take that cannot go on is not said to
                 camera = optical.camera or FolderCamera(watched_folder(bench), stop)
             _check_begun(stop)
-            takes.goes_on(take_id, None if is_burst else devices_of(bench))
-            return takes.started(
-                take_id,
-                lambda: (
+            takes.goes_on(take_id, devices_of(bench, flash=optical.flash) if how == "run" else None)
+
+            def start() -> None:
+                if how == "burst":
                     self._current.start_burst(take_id, setup, bench, stop)
-                    if is_burst
-                    else self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop)
-                ),
-            )
+                elif how == "turn":
+                    self._current.start_turn(take_id, setup, bench, stop)
+                else:
+                    self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop)
+
+            return takes.started(take_id, start)
 
     def stop_task(self, task_id: int) -> None:
         """Stop the take of this task, if it is the one that is being shot."""
@@ -340,6 +358,16 @@ class Bench:
     def stop_after_rung(self) -> BenchView:
         """Let the rung be finished, then end. Raises Conflict without a run."""
         self._current.stop_after_rung()
+        return self._now()
+
+    def turn(self, entry: TurnOrder) -> BenchView:
+        """What a person at the knob says of the rungs. Raises Conflict, BadInput."""
+        self._current.order(entry)
+        return self._now()
+
+    def fire(self) -> BenchView:
+        """The simulated camera exposes at what the knob was called to. Raises Conflict."""
+        self._current.fire()
         return self._now()
 
     def growing(self, take_id: int, what: str) -> bytes:

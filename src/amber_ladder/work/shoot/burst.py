@@ -10,26 +10,21 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from amber_ladder.core.focus import in_focus
 from amber_ladder.core.planning import coverage_by_chance, frames_by_chance
-from amber_ladder.core.sorting import Shot, form_of, usual_form, why_unlike
+from amber_ladder.core.sorting import form_of, usual_form
 from amber_ladder.devices.protocols import Camera
 from amber_ladder.devices.stopping import StopToken
-from amber_ladder.devices.watched_folder import Arrival, WatchedFolder
-from amber_ladder.errors import AmberLadderError, BadInput, Conflict
-from amber_ladder.formats.apart import examine_apart
-from amber_ladder.formats.pictures import SUFFIXES, natural_key, read_picture
+from amber_ladder.devices.watched_folder import Arrival
+from amber_ladder.errors import AmberLadderError, Conflict
 from amber_ladder.store import stacks
 from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work.shoot import takes
-from amber_ladder.work.shoot.allowed import check_folder
-from amber_ladder.work.shoot.folder_camera import why_unreadable
+from amber_ladder.work.shoot.folder_take import StandIn, keep_file, shot_of, shown, small, watched
 from amber_ladder.work.shoot.growing import Growing
-from amber_ladder.work.shoot.incoming import keep_frame
 from amber_ladder.work.shoot.own_frames import put_in_order
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.views import RunView
@@ -39,7 +34,6 @@ _ENOUGH = 0.99
 _LITTLE = 0.02  # a frame that brings less than this has shown nothing new
 _LAST = 5
 _SOMETHING = 0.002  # share of pixels in focus that makes a frame count
-_SMALL_PX = 640
 
 
 class Burst:
@@ -64,21 +58,15 @@ class Burst:
             take = stacks.get_take(session, take_id)
             run: dict[str, Any] = dict(take.run or {})
             self.task_id = take.task_id or 0
-            have = {frame.name for frame in take.frames}
+            self._watched = watched(take)
             self._usual = usual_form(shots_of(take))
             self._before = [store.original(f.sha256, f.suffix) for f in take.frames if f.left_out is None]
-        self._folder = Path(run["folder"])
-        check_folder(self._folder)
-        if not self._folder.is_dir():
-            raise BadInput(f"the folder {self._folder} is gone: make it again", field="folder")
+        self._folder = self._watched.folder
         minutes = run.get("minutes")
         self._ends_at = datetime.fromisoformat(run["began"]) + timedelta(minutes=minutes) if minutes else None
         self._stop_when_covered = bool(run["stop_when_covered"])
         self._hand = hand if run.get("simulated") else None
         self._preparing = self._hand is not None
-        self._watched = WatchedFolder(
-            self._folder, known={*run["there"], *have}, whole=why_unreadable, order=natural_key
-        )
         self._sharp = 0
         self._count = 0
         self._gains: deque[float] = deque(maxlen=_LAST)
@@ -136,21 +124,11 @@ class Burst:
             self._said = f"{arrival.path.name} {arrival.reason}: left in the folder"
             return
         path = arrival.path
-        info = examine_apart(path)
-        shot = Shot(path.name, info.width_px, info.height_px, info.bits)
-        stranger = why_unlike(shot, self._usual)
-        if stranger:
-            shot = Shot(path.name, info.width_px, info.height_px, info.bits, left_out=stranger)
-            self._said = f"{path.name} {stranger}: left out"
-        with path.open("rb") as file:
-            received = self._store.receive(iter(lambda: file.read(1 << 20), b""))
-        try:
-            keep_frame(
-                self._store, self._take_id, received, shot, suffix=SUFFIXES[info.format], captured_at=info.captured_at
-            )
-        finally:
-            self._store.drop(received)
-        if stranger is None:
+        shot = shot_of(path, self._usual)
+        if shot.left_out:
+            self._said = f"{path.name} {shot.left_out}: left out"
+        keep_file(self._store, self._take_id, path, shot)
+        if shot.left_out is None:
             self._usual = self._usual or form_of(shot)
             self._look_at(path)
         view = self.view()
@@ -158,7 +136,7 @@ class Burst:
 
     def _look_at(self, path: Path) -> None:
         """Count a frame, and let the picture grow with it; where it lies nobody knows, so it goes by its number."""
-        picture = _small(read_picture(path))
+        picture = small(shown(path))
         grey = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.float32) / np.float32(255)
         sharp = float(in_focus(grey).edges.mean()) > _SOMETHING
         grown = self._growing.add_now(picture, float(self._count + 1))
@@ -180,26 +158,12 @@ class Burst:
 
     def _fire(self, open_hand: Callable[[], Camera]) -> None:
         """Stand in for a tethered camera in somebody's hand: files into the watched folder."""
-        # A name that is in the folder belongs to another take.
-        number = max((int(path.stem[5:]) for path in self._folder.glob("hand_[0-9][0-9][0-9][0-9][0-9].*")), default=0)
         try:
-            hand = open_hand()
+            hand, files = open_hand(), StandIn(self._folder, "hand")
             self._preparing = False
             while not self.stop.stopped:
-                number += 1
-                exposure = hand.expose()
-                scratch = self._folder / f".hand_{number:05d}"
-                scratch.write_bytes(exposure.content)
-                scratch.rename(self._folder / f"hand_{number:05d}{exposure.suffix}")
+                files.write(hand.expose())
         except (AmberLadderError, OSError) as error:
             self._said = f"The simulated camera fires no more: {error}."
         finally:
             self._preparing = False
-
-
-def _small(picture: NDArray[Any]) -> NDArray[np.uint8]:
-    if picture.dtype != np.uint8:
-        picture = picture >> 8
-    factor = max(picture.shape[1] / _SMALL_PX, 1.0)
-    size = (round(picture.shape[1] / factor), round(picture.shape[0] / factor))
-    return np.asarray(cv2.resize(picture.astype(np.uint8), size, interpolation=cv2.INTER_AREA), np.uint8)

@@ -11,8 +11,7 @@ from pydantic import StringConstraints
 
 from amber_ladder.errors import Conflict
 from amber_ladder.formats.rig_json import Strict
-from amber_ladder.store.base import now
-from amber_ladder.work.journal import PERSON
+from amber_ladder.store.base import PERSON, now
 
 _LAPSES_S = 600.0
 """So long without an order, with nothing going on, and the bench is anybody's again."""

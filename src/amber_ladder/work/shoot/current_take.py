@@ -1,6 +1,7 @@
 """The take that is being shot: a run over a ladder, or a burst by hand, with the picture that grows."""
 
 import logging
+import threading
 from collections.abc import Callable
 from functools import partial
 
@@ -17,13 +18,15 @@ from amber_ladder.work.shoot import takes
 from amber_ladder.work.shoot.activities import Activities
 from amber_ladder.work.shoot.burst import Burst
 from amber_ladder.work.shoot.growing import Growing
+from amber_ladder.work.shoot.in_turn import InTurn
 from amber_ladder.work.shoot.incoming import decoded
 from amber_ladder.work.shoot.opening import Optical, open_hand_camera
 from amber_ladder.work.shoot.rail_line import RailLine
 from amber_ladder.work.shoot.run import Controls, Pace, Run, Taken
 from amber_ladder.work.shoot.setup import Setup
+from amber_ladder.work.shoot.stand_ins import bracket, turn_by_hand
 from amber_ladder.work.shoot.take_ladder import rungs_of
-from amber_ladder.work.shoot.views import BenchSettings, GrowthView, RunView
+from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, GrowthView, RunView, TurnOrder
 from amber_ladder.work.stack.series import shots_of
 
 _OVERSHOOT_UM = 300.0
@@ -37,6 +40,8 @@ class CurrentTake:
         self.leaving = False
         self.run: Run | None = None
         self.picture: Growing | None = None
+        self.turn: InTurn | None = None
+        self.fired = threading.Event()
         self._burst: Burst | None = None
         self._shown: tuple[int, int] = (0, 0)
         self._task_id: int | None = None
@@ -44,8 +49,8 @@ class CurrentTake:
 
     @property
     def by_hand(self) -> bool:
-        """Whether frames are gathered that somebody shoots by hand: the rail rests."""
-        return self._burst is not None
+        """Whether frames are gathered from the watched folder: the rail rests."""
+        return self._burst is not None or self.turn is not None
 
     @property
     def task_id(self) -> int | None:
@@ -54,9 +59,9 @@ class CurrentTake:
 
     def view(self) -> RunView | None:
         """What is being shot, None for nothing."""
-        burst, run = self._burst, self.run
-        if burst:
-            return burst.view()
+        gathered, run = self._burst or self.turn, self.run
+        if gathered:
+            return gathered.view()
         return run.view(*self._shown) if run else None
 
     def growth(self) -> GrowthView | None:
@@ -77,8 +82,9 @@ class CurrentTake:
 
     def stop_after_rung(self) -> None:
         """Let the rung be finished, then end. Raises Conflict without a run."""
-        if self._burst:
-            self._burst.stop.stop()
+        gathered = self._burst or self.turn
+        if gathered:
+            gathered.stop.stop()
         else:
             self._running().controls.stop_after.set()
 
@@ -142,6 +148,37 @@ class CurrentTake:
         burst = self._burst = Burst(take_id, setup, picture, hand, FrameStore(settings().data), stop)
         self._begin(f"gathering frames of {setup.label}", burst.task_id, take_id, burst.gather, stop)
 
+    def start_turn(self, take_id: int, setup: Setup, bench: BenchSettings, stop: StopToken) -> None:
+        """Gather what comes into the take's folder, rung by rung. Raises BadInput when that is gone."""
+        with transaction() as session:
+            by_itself = bool((stacks.get_take(session, take_id).run or {}).get("simulated"))
+        self.fired.clear()
+        simulated: Callable[[InTurn], None] | None = None
+        if bench.camera == SIMULATED and setup.plan.mover == "body":
+            simulated = partial(bracket, setup, bench)
+        elif bench.camera == SIMULATED:
+            fired = self.fired
+
+            def simulated(take: InTurn) -> None:
+                turn_by_hand(setup, bench, by_itself=by_itself, fired=fired, take=take)
+
+        take = self.turn = InTurn(
+            take_id, setup, self._new_picture(take_id), simulated, FrameStore(settings().data), stop
+        )
+        self._begin(f"shooting {setup.label}", take.task_id, take_id, take.gather, stop)
+
+    def fire(self) -> None:
+        """Let the simulated camera expose: the knob is where it was called to. Raises Conflict where none waits."""
+        if self.turn is None or self.turn.called_um() is None:
+            raise Conflict("no rung is called")
+        self.fired.set()
+
+    def order(self, entry: TurnOrder) -> None:
+        """What a person at the knob says. Raises Conflict, BadInput."""
+        if self.turn is None:
+            raise Conflict("no rung is called")
+        self.turn.order(entry)
+
     def _begin(self, what: str, task_id: int, take_id: int, work: Callable[[], str], stop: StopToken) -> None:
         self._task_id = task_id
         self._activities.begin(what, lambda: self._shot(task_id, take_id, work), stop)
@@ -164,7 +201,7 @@ class CurrentTake:
             raise
         finally:
             log.info("take %s: %s", take_id, state)
-            self.run = self._burst = self._task_id = None
+            self.run = self._burst = self.turn = self._task_id = None
             if not self.leaving:
                 takes.end_take(task_id, take_id, state, message)
 

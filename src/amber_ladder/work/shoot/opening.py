@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from math import cos, pi
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import urlparse
 
 import numpy as np
@@ -14,6 +14,7 @@ from amber_ladder.core.planning import Reach
 from amber_ladder.devices.gcode_rail import GcodeRail
 from amber_ladder.devices.protocols import Camera, Flash, LiveView, Rail
 from amber_ladder.errors import BadInput, DeviceTrouble
+from amber_ladder.formats.plan_json import Mover
 from amber_ladder.settings import settings
 from amber_ladder.simulated.camera import CameraSetup, SimulatedCamera
 from amber_ladder.simulated.flash import SimulatedFlash
@@ -77,28 +78,40 @@ def check_practice(bench: BenchSettings) -> None:
         specimen_for(bench.scene)
 
 
-def devices_of(bench: BenchSettings, *, by_hand: bool = False, simulated_hand: bool = False) -> dict[str, Any]:
+def devices_of(
+    bench: BenchSettings,
+    *,
+    by: Mover | Literal["hand"] = "rail",
+    simulated_hand: bool = False,
+    flash: Flash | None = None,
+) -> dict[str, Any]:
     """How the bench is configured, as it is kept with a take: what moved, what exposed, and which faults were on.
 
-    Faults touch simulated devices alone.
+    Faults touch simulated devices alone. The power of the ``flash`` holds for every frame: it is not changed meanwhile.
     """
-    rail = None if by_hand else bench.rail
+    by_hand = by == "hand"
+    rail = bench.rail if by == "rail" else None
     camera = "simulated hand" if simulated_hand else "folder" if by_hand else bench.camera
     simulated = SIMULATED in (rail, camera) or simulated_hand
     return {
+        "by": by,
         "rail": rail,
         "camera": camera,
-        "folder": str(watched_folder(bench)) if camera != SIMULATED else None,
+        "flash_power": flash.power if flash and flash.on else None,
+        "folder": str(watched_folder(bench)) if by != "rail" or camera != SIMULATED else None,
         "flaws": list(bench.flaws) if simulated else [],
     }
 
 
 def scene_for(setup: Setup, bench: BenchSettings) -> str:
     """What lies under the simulated camera: what was chosen, else what the label names, else one of its kind."""
-    if bench.scene:
-        return bench.scene
-    named = [word for word in _SCENE_NAMED if word in setup.label.lower()]
-    return _SCENE_NAMED[named[0]] if named else _SCENE_OF.get(setup.kind, "moss-capsule")
+    return bench.scene or scene_like(setup.kind, setup.label)
+
+
+def scene_like(kind: str, label: str) -> str:
+    """The simulated specimen that comes nearest to a label, or to a kind."""
+    named = [word for word in _SCENE_NAMED if word in label.lower()]
+    return _SCENE_NAMED[named[0]] if named else _SCENE_OF.get(kind, "moss-capsule")
 
 
 def rail_address(bench: BenchSettings) -> str:
@@ -142,7 +155,7 @@ def open_hand_camera(setup: Setup, bench: BenchSettings) -> Camera:
             float(at), False, abs(float(unsteady.normal(0.0, 1.0))), float(unsteady.uniform(0.0, 6.3))
         ), Build()
 
-    return _camera(setup, bench, SimulatedFlash(0.0), rocking, handheld=True)
+    return open_camera(setup, bench, SimulatedFlash(0.0), rocking, handheld=True)
 
 
 def open_optical(setup: Setup, bench: BenchSettings, rail: Callable[[], Rail], power: float) -> Optical:
@@ -155,7 +168,7 @@ def open_optical(setup: Setup, bench: BenchSettings, rail: Callable[[], Rail], p
     # The simulated rail may be starting still; its eye is opened when it is first needed.
     eye = RailEye(_port(rail_address(bench))) if bench.rail == SIMULATED else _eye(rail_address(bench))
     look = eye.truth if eye else lambda: (Truth(rail().position_um(), False, 0.0, 0.0), Build())
-    camera = _camera(setup, bench, flash, look)
+    camera = open_camera(setup, bench, flash, look)
 
     def close() -> None:
         camera.close()
@@ -165,7 +178,7 @@ def open_optical(setup: Setup, bench: BenchSettings, rail: Callable[[], Rail], p
     return Optical(camera, flash, camera, close)
 
 
-def _camera(
+def open_camera(
     setup: Setup,
     bench: BenchSettings,
     flash: SimulatedFlash,
@@ -173,6 +186,7 @@ def _camera(
     *,
     handheld: bool = False,
 ) -> SimulatedCamera:
+    """A simulated camera over a stack's specimen; ``look`` tells where focus really is and how the stand swings."""
     flaws = chosen_flaws(bench.flaws)
     wobble = Wobble(**{key: value for flaw in flaws for key, value in flaw.wobble.items()})  # type: ignore[arg-type]
     if handheld:

@@ -25,6 +25,12 @@ _BY_THE_BODY = (
     ("release", "Silent shutter or a delayed release", "A finger on the body shakes the first frames."),
     ("separator", "A folder of its own for this series, or a dark frame before it", "It finds the border later."),
 )  # fmt: skip
+_BY_KNOB = (
+    ("nearest", "The knob reads what the plan says when the nearest point is in focus", "Else all rungs are off."),
+    ("clear", "Nothing touches the specimen over the whole ladder", "Try it slowly, before the first frame."),
+    ("one-way", "Every rung is reached by turning one way", "Play goes into whatever is turned back to."),
+    ("fixed", "Exposure, sensitivity and white balance fixed", "Else frames differ in brightness and colour."),
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,22 +57,27 @@ def items(
     flash: Flash | None,
 ) -> list[PreflightItem]:
     """The list for a stack."""
+    driven = setup.plan.mover == "rail"
     found = [
-        _rail(rail_trouble),
+        *([_rail(rail_trouble)] if driven else []),
         _rig(setup, on_bench),
-        _limits(setup, reach),
+        *([_limits(setup, reach)] if driven else []),
         _space(setup, free_bytes),
-        _ends(setup, ends),
+        *([_ends(setup, ends)] if driven else []),
     ]
-    if bench.camera == SIMULATED:
+    if not driven and bench.camera == SIMULATED:
+        pass  # the stand-in's light is right, and nobody can judge it beforehand
+    elif bench.camera == SIMULATED:
         found += [_light(test, flash), _room(room)]
     else:
         found.append(
             PreflightItem("light", "Light was judged on the camera", "confirm", "Fixed exposure, nothing washed out.")
         )
     found += _cautions(unread)
-    if setup.plan.focus_unit:
-        found += [PreflightItem(key, title, "confirm", detail) for key, title, detail in _BY_THE_BODY]
+    asked = {"body": _BY_THE_BODY, "knob": _BY_KNOB, "rail": ()}[setup.plan.mover]
+    found += [PreflightItem(key, title, "confirm", detail) for key, title, detail in asked]
+    if setup.plan.mover == "body":
+        found.append(PreflightItem("enter", "The body is told what to shoot", "confirm", _to_enter(setup)))
     return found
 
 
@@ -83,6 +94,20 @@ def was_lately(take: Take) -> bool:
     """Whether a run did something lately that was written down."""
     signs = [frame.captured_at.astimezone(UTC) for frame in take.frames if frame.captured_at]
     return max([take.created_at, *signs]) > datetime.now(UTC) - _LATELY
+
+
+def _to_enter(setup: Setup) -> str:
+    unit = setup.plan.focus_unit
+    assert unit is not None
+    ladder, timing = setup.ladder, setup.plan.timing
+    before = setup.plan.near_um - ladder.positions_um[0]
+    nearer = f"{round(before / unit.um_per_unit)} steps nearer than " if before > 0 else ""
+    wait_s = timing.settle_s + max(timing.recycle_s, timing.transfer_s)
+    step = round(ladder.step_um / unit.um_per_unit)
+    return (
+        f"{ladder.frames} frames, step {step}, from near to far, starting at {nearer}the nearest point; {wait_s:.2g} s "
+        "between frames."
+    )
 
 
 def _rail(trouble: str | None) -> PreflightItem:

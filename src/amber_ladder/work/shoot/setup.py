@@ -6,9 +6,10 @@ from amber_ladder.core.optics import Optics, resolve
 from amber_ladder.core.planning import Ladder
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
-from amber_ladder.store import bench as bench_store
+from amber_ladder.store import single
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Stack
+from amber_ladder.store.single_models import Bench
 from amber_ladder.work.on_disk.planning import ladder_of
 from amber_ladder.work.shoot.views import BenchSettings
 from amber_ladder.work.stack.views import stack_plan, stack_rig
@@ -47,10 +48,10 @@ def setup_of(stack: Stack) -> Setup:
 def bench_settings() -> BenchSettings:
     """What stands on the bench, as it was saved last."""
     with transaction() as session:
-        return BenchSettings.model_validate(bench_store.load(session))
+        return BenchSettings.model_validate(single.load(session, Bench))
 
 
 def keep_settings(settings: BenchSettings) -> None:
     """Save what stands on the bench."""
     with transaction() as session:
-        bench_store.save(session, settings.model_dump())
+        single.save(session, Bench, settings.model_dump())

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from amber_ladder.errors import Conflict
 from amber_ladder.store import stacks, tasks
@@ -10,6 +10,7 @@ from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Take, Task
+from amber_ladder.work.holding import after_run
 from amber_ladder.work.journal import did
 from amber_ladder.work.patience import patiently
 from amber_ladder.work.plan.cautions import unread_cautions
@@ -22,11 +23,22 @@ from amber_ladder.work.shoot.views import BurstEntry
 from amber_ladder.work.stack.views import TakeView, take_view
 
 
-def add_run(stack_id: int, ladder: TakeLadder, *, scene: str | None, devices: dict[str, Any]) -> int:
+def add_run(
+    stack_id: int,
+    ladder: TakeLadder,
+    *,
+    scene: str | None,
+    devices: dict[str, Any],
+    folder: Path | None = None,
+    simulated: bool = False,
+) -> int:
     """Begin a take of this ladder, with what it takes over from another; returns its number. Raises Conflict.
 
-    ``devices`` is how the bench is configured: it stands in the record.
+    ``devices`` is how the bench is configured: it stands in the record. With a ``folder`` its frames are what comes
+    there from now on, each for the rung whose turn it is; ``simulated`` says that a simulated hand turns the knob.
     """
+    there = names_in(folder) if folder else set()
+    told = {"folder": str(folder), "there": sorted(there), "simulated": simulated} if folder else {}
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id)
         stacks.refuse_while_shot(stack)
@@ -34,10 +46,15 @@ def add_run(stack_id: int, ladder: TakeLadder, *, scene: str | None, devices: di
         read = [{"key": one.key, "title": one.title, "read_at": read_at} for one in unread_cautions(stack)]
         stack.cautions_read = [*stack.cautions_read, *read]
         task = Task(kind=tasks.RUN, stack_id=stack_id, total=len(ladder.positions_um))
-        take = Take(source="bench", scene=scene, task=task, run=ladder.as_json(), devices=devices)
+        take = Take(source="bench", scene=scene, task=task, run={**ladder.as_json(), **told}, devices=devices)
         stacks.add_take(session, stack, take)
         for rung, frame_id in ladder.taken_over:
             stacks.take_over(session, take, frame_id, rung=rung, planned_um=ladder.positions_um[rung])
+        if folder and ladder.taken_over:
+            session.flush()
+            session.refresh(take)
+            # What an earlier take shot is none of this one's own frames.
+            take.run = {**(take.run or {}), "there": sorted({*there, *(frame.name for frame in take.frames)})}
         did(session, f"take {take.number} of stack {stack.number} begun at the bench", stack)
         tasks.announce(session, task)
         return take.id
@@ -71,19 +88,24 @@ def keep_taken(store: FrameStore, take_id: int, taken: Taken) -> None:
         store.drop(received)
 
 
-def can_go_on(take_id: int) -> tuple[int, bool]:
-    """The stack of a take that was cut off, and whether it is a burst. Raises Conflict for one that is over."""
+def can_go_on(take_id: int) -> tuple[int, Literal["run", "burst", "turn"]]:
+    """The stack of a take that was cut off, and how it is shot: by the rail, by hand, or its rungs in turn.
+
+    Raises Conflict for one that is over.
+    """
     with transaction() as session:
         take = stacks.get_take(session, take_id)
         if not take.run or take.complete or take.task is None or take.task.kind != tasks.RUN:
             raise Conflict("this take is over: shoot what is missing as a new take beside it")
-        return take.stack_id, take.source == "folder"
+        if take.source == "folder":
+            return take.stack_id, "burst"
+        return take.stack_id, "turn" if "folder" in take.run else "run"
 
 
 def goes_on(take_id: int, devices: dict[str, Any] | None) -> None:
     """Note that a take that was cut off is being shot again, and with which devices where they are others now.
 
-    A burst, with None, keeps the folder that it began with.
+    A take from the folder, with None, keeps that which it began with.
     """
     with transaction() as session:
         take = stacks.get_take(session, take_id)
@@ -128,6 +150,7 @@ def end_take(task_id: int, take_id: int, state: str, message: str) -> None:
             if state != "failed":
                 take.complete = sum(frame.left_out is None for frame in take.frames) >= 2
             tasks.end(session, stacks.get_task(session, task_id), state, message)
+            after_run(session)
 
     patiently(write, patience_s=PATIENCE_TO_END_S, for_room=True)
 

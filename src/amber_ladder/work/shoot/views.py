@@ -1,6 +1,6 @@
 """What the bench is set to, and what its page gets to see."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Literal
 
@@ -63,13 +63,30 @@ class FlashEntry(Strict):
 
 
 class RunEntry(Strict):
-    """A run: the stack's ladder as planned, or what of an earlier take is missing, bad, or beyond its ends."""
+    """A run: the stack's ladder as planned, or what of an earlier take is missing, bad, or beyond its ends.
+
+    ``simulated`` lets a simulated hand turn the knob, where one is turned and the camera is simulated.
+    """
 
     repair_of: int | None = None
     again: Annotated[list[int], Field(max_length=5000)] = Field(default_factory=list)
     more_near: Annotated[int, Field(ge=0, le=500)] = 0
     more_far: Annotated[int, Field(ge=0, le=500)] = 0
+    simulated: bool = False
     confirmed: Annotated[list[str], Field(max_length=40)] = Field(default_factory=list)
+
+
+class TurnOrder(Strict):
+    """What a person at a knob says: call this rung, the last one again, what it read, or what went wrong before.
+
+    ``passed``: before this rung so many were passed over; ``same``: for this rung the knob was not turned;
+    ``right``: whatever the pictures tell, this rung's frame is where it belongs.
+    """
+
+    order: Literal["call", "again", "read", "passed", "same", "right"]
+    rung: Annotated[int, Field(ge=0, le=5000)] | None = None
+    reading: Annotated[float, Field(ge=0, lt=10_000, allow_inf_nan=False)] | None = None
+    count: Annotated[int, Field(ge=1, le=20)] = 1
 
 
 class BurstEntry(Strict):
@@ -164,12 +181,41 @@ class GrowthView:
 
 
 @dataclass(frozen=True, slots=True)
+class CallView:
+    """The rung that a hand is to turn to: what the knob reads there, in divisions and whole turns from the first rung.
+
+    ``back_division`` and ``back_turns`` say how far back to go first, so that it comes from the near side; None where
+    it does already. ``again`` says that the rung has a frame, which the next one replaces.
+    """
+
+    rung: int
+    position_um: float
+    division: float
+    turns: int
+    back_division: float | None
+    back_turns: int | None
+    again: bool
+
+
+@dataclass(frozen=True, slots=True)
+class DoubtView:
+    """What pictures tell against the rung of a frame: it shows the same as the one before, or some were passed over."""
+
+    kind: Literal["same", "passed"]
+    rung: int
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
 class RunView:
-    """A run or burst that is going on. ``phase`` is what it does now, ``wait_s`` how long that still takes."""
+    """A take that is being shot. ``phase`` is what it does now, ``wait_s`` how long that still takes.
+
+    ``call`` is there where a hand turns a knob.
+    """
 
     take_id: int
     stack_id: int
-    mode: Literal["run", "burst"]
+    mode: Literal["run", "burst", "knob", "body"]
     phase: str
     wait_s: float
     paused: bool
@@ -179,6 +225,8 @@ class RunView:
     seconds_left: float | None
     said: str
     coverage: float | None = None
+    call: CallView | None = None
+    doubts: list[DoubtView] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

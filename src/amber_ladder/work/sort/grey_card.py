@@ -10,8 +10,8 @@ from amber_ladder.store.card_models import CardFile
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Take
-from amber_ladder.work.merge.developed import OneFrame
 from amber_ladder.work.on_disk.developing import Undeveloped
+from amber_ladder.work.on_disk.developing_alike import OneFrame
 
 _MOST = 24
 

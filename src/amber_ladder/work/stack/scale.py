@@ -50,7 +50,12 @@ def scale_of(stack: Stack) -> Scale:
 
 
 def scale_of_merge(merge: Product) -> Scale | None:
-    """The scale of a merge's pixels; None where its frames are not the sensor's own: the rig says nothing of them."""
+    """The scale of a merge's pixels, from something in its own picture first.
+
+    None where its frames are not the sensor's own: the rig says nothing of them.
+    """
+    if merge.reference is not None:
+        return Scale(merge.reference["um_per_px"], merge.reference["u_um_per_px"], "measured")
     stack, report = merge.take.stack, merge.report or {}
     sensor = RigJson.model_validate(stack.rig).to_core().sensor
     first = next(frame for frame in merge.take.frames if frame.name == report["frames_used"][0])

@@ -156,6 +156,8 @@ def _order(take: Take, sorting: Sorting) -> str:
         return _order_on_card(take, planned=sorting.depth_from == "planned")
     if sorting.depth_from == "planned" and take.source == "files":
         return "By file name, taken to be one for each planned rung, nearest first."
+    if sorting.depth_from == "planned" and "folder" in (take.run or {}):
+        return "Nearest first, by the rungs whose turn it was."
     if sorting.depth_from == "planned":
         return "Nearest first, by where the rail was sent."
     return "By file name; which end is near is not known." if take.source != "bench" else "As they arrived."
@@ -183,6 +185,15 @@ def _warnings(take: Take, shots: list[Shot], sorting: Sorting, sharp_um: float, 
         for end in ("near", "far")
         if run.get(f"{end}_reached") is False
     ]
+    for one in run.get("doubts", ()):
+        rung = one["rung"] + 1
+        why = (
+            f"Rung {rung} shows the same as the frame before it: the focus was not moved, or came back"
+            if one["kind"] == "same"
+            else f"Before rung {rung} the pictures lie as far apart as if {one['count']} were missing: rungs were "
+            "passed over, or something moved"
+        )
+        found.append(f"{why}. Positions from there on are in doubt.")
     coverage = run.get("coverage")
     if coverage is not None and coverage < _COVERED:
         found.append(

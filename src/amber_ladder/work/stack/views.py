@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import WithJsonSchema
 
 from amber_ladder.core.optics import Optics, Sensor, magnification_is_measured, resolve
-from amber_ladder.core.planning import Ladder
+from amber_ladder.core.planning import Ladder, Reading, reading_at
 from amber_ladder.core.sorting import depth_in_medium_um
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
@@ -51,7 +51,16 @@ class SpecimenView:
     mount: str
     medium: str
     medium_index: float
+    medium_tolerance: float | None
     locality: str
+    latitude: float | None
+    longitude: float | None
+    place_within_m: float | None
+    collector: str
+    collected_on: str
+    determination: str
+    determined_by: str
+    determined_on: str
     note: str
     width_mm: float | None
     height_mm: float | None
@@ -166,7 +175,7 @@ class OpticsView:
 
 @dataclass(frozen=True, slots=True)
 class LadderView:
-    """A planned ladder."""
+    """A planned ladder. ``readings`` are those of the knob at each rung, None where none is turned."""
 
     step_um: float
     step_in_medium_um: float
@@ -174,6 +183,7 @@ class LadderView:
     step_near_axis_um: float
     step_rim_um: float
     step_units: int | None
+    readings: list[Reading] | None
     frames: int
     positions_um: list[float]
     near_um: float
@@ -304,6 +314,7 @@ def optics_view(rig: RigJson, optics: Optics) -> OpticsView:
 
 def ladder_view(ladder: Ladder, optics: Optics, plan: LadderRequestJson) -> LadderView:
     """A ladder."""
+    knob = plan.to_knob()
     return LadderView(
         ladder.step_um,
         ladder.step_in_medium_um,
@@ -311,6 +322,7 @@ def ladder_view(ladder: Ladder, optics: Optics, plan: LadderRequestJson) -> Ladd
         ladder.step_near_axis_um,
         ladder.step_rim_um,
         round(ladder.step_um / plan.focus_unit.um_per_unit) if plan.focus_unit else None,
+        [reading_at(knob, one) for one in ladder.positions_um] if knob else None,
         ladder.frames,
         list(ladder.positions_um),
         plan.near_um,

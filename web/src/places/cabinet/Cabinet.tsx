@@ -4,10 +4,13 @@ import { useDeferredValue, useState } from "react";
 import { api } from "../../client/api";
 import { bytes, moment } from "../../lib/numbers";
 import { SpecimenForm } from "../../specimen/SpecimenForm";
+import { Today } from "../../specimen/Today";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
+import { BringList } from "./BringList";
+import { BringPackage } from "./BringPackage";
 import { Rows } from "./Rows";
 import { COLUMNS, type Order, sorted } from "./sorting";
 
@@ -27,6 +30,8 @@ export function Cabinet() {
   const [words, setWords] = useState("");
   const [kind, setKind] = useState("");
   const [adding, setAdding] = useState(false);
+  const [bringing, setBringing] = useState(false);
+  const [unpacking, setUnpacking] = useState(false);
   const [order, setOrder] = useState<Order>({ by: "worked", descending: true });
   const [page, setPage] = useState(0);
   const asked = useDeferredValue(words);
@@ -45,6 +50,7 @@ export function Cabinet() {
 
   return (
     <div className="h-full overflow-y-auto">
+      <Today />
       <div className="sticky top-0 z-20 flex flex-wrap items-center gap-x-3 gap-y-1 bg-sheet px-5 py-3">
         <h1 className="sr-only">Cabinet</h1>
         {/* What is rarer comes first for the keyboard, so that results follow right after the search. */}
@@ -59,12 +65,21 @@ export function Cabinet() {
               setOrder({ by: by as Order["by"], descending: by === "worked" });
             }}
           />
-          <a
-            className="min-h-11 content-center text-[0.9375rem] text-ink2 underline underline-offset-3 hover:text-ink"
-            href="/api/ledger.csv"
+          <button
+            type="button"
+            className="min-h-11 text-[0.9375rem] text-ink2 underline underline-offset-3 hover:text-ink"
+            onClick={() => setBringing(true)}
           >
-            All stacks as CSV
-          </a>
+            Bring in a list
+          </button>
+          <button
+            type="button"
+            className="min-h-11 text-[0.9375rem] text-ink2 underline underline-offset-3 hover:text-ink"
+            aria-label="Bring in a package"
+            onClick={() => setUnpacking(true)}
+          >
+            … a package
+          </button>
           <Button look="next" onClick={() => setAdding(true)}>
             Add a specimen
           </Button>
@@ -146,6 +161,17 @@ export function Cabinet() {
         </nav>
       )}
       <Upkeep />
+      <Panel
+        title="Bring in a list of specimens"
+        size="wide"
+        open={bringing}
+        onClose={() => setBringing(false)}
+      >
+        <BringList onDone={() => setBringing(false)} />
+      </Panel>
+      <Panel title="Bring in a package" open={unpacking} onClose={() => setUnpacking(false)}>
+        <BringPackage />
+      </Panel>
       <Panel title="Add a specimen" open={adding} onClose={() => setAdding(false)}>
         <SpecimenForm onDone={() => setAdding(false)} />
       </Panel>

@@ -8,6 +8,7 @@ import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
 import { Work } from "../../ui/Work";
 import { Deviation } from "./Deviation";
+import { Drift } from "./Drift";
 import { RampDialog } from "./RampDialog";
 import { ResidualPlot } from "./ResidualPlot";
 import type { RampResult, ScaleResult } from "./results";
@@ -41,6 +42,7 @@ export function Calibrations({ rig, onOpen }: { rig: Rig; onOpen: (open: boolean
           Nothing was measured yet: the scale is nominal. A ruled slide takes a minute.
         </p>
       )}
+      {found.data && <Drift rigId={rig.id} calibrations={found.data} />}
       <ul>
         {found.data?.map((one) => (
           <li key={one.id} className="border-rule border-b py-2">

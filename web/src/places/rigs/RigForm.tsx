@@ -20,6 +20,8 @@ import {
   entryOf,
   KINDS,
   type Kind,
+  KNOB,
+  type Knob,
   MEASURED,
   PART_NAMES,
   SENSOR,
@@ -101,7 +103,8 @@ export function RigForm({ rig, parts, onSaved, onDirty, onMeasuring, onStale }: 
     <div className="grid h-full grid-cols-[clamp(280px,29vw,372px)_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] small:block small:h-auto">
       <form
         noValidate
-        className="overflow-y-auto border-rule border-r p-4"
+        // Radix lays a hidden select beside each choice: it belongs into what scrolls, or the page itself would.
+        className="relative overflow-y-auto border-rule border-r p-4"
         onSubmit={(event) => {
           event.preventDefault();
           if (entry) save.mutate({ body: entry, over: false });
@@ -213,6 +216,40 @@ export function RigForm({ rig, parts, onSaved, onDirty, onMeasuring, onStale }: 
             )}
           </>
         )}
+        <details open={Object.keys(draft.knob).length > 0}>
+          <summary className="head mt-4 flex min-h-9 cursor-pointer items-center text-[1rem] underline underline-offset-3">
+            Knob turned by hand
+          </summary>
+          {KNOB.map((one) =>
+            field(one, draft.knob[one.key] ?? null, `knob.${one.key}`, (value) =>
+              change({ ...draft, knob: { ...draft.knob, [one.key]: value } }),
+            ),
+          )}
+          <Choice
+            beside
+            label="As focus goes deeper, its figures"
+            value={draft.knobRuns.farther}
+            options={[
+              { value: "rising", label: "rise" },
+              { value: "falling", label: "fall" },
+            ]}
+            onChange={(farther) =>
+              change({ ...draft, knobRuns: { ...draft.knobRuns, farther: farther as Knob["farther"] } })
+            }
+          />
+          <Choice
+            beside
+            label="It moves"
+            value={draft.knobRuns.moves}
+            options={[
+              { value: "stage", label: "the stage or the camera" },
+              { value: "lens", label: "the lens's own focus" },
+            ]}
+            onChange={(moves) =>
+              change({ ...draft, knobRuns: { ...draft.knobRuns, moves: moves as Knob["moves"] } })
+            }
+          />
+        </details>
         {rig && <Versions rig={rig} />}
         {rig && (
           <Discard

@@ -89,6 +89,27 @@ export const MEASURED: readonly Entered[] = [
   { key: "effective_f_number", label: "or measured effective aperture", unit: "f/", optional: true },
 ];
 
+/** A knob that moves focus by hand: what is engraved on it. */
+export const KNOB: readonly Entered[] = [
+  { key: "um_per_division", label: "One division moves focus by", unit: "µm", optional: true },
+  { key: "divisions_per_turn", label: "Divisions in a turn", optional: true },
+  {
+    key: "finest",
+    label: "Can be set to",
+    unit: "div",
+    hint: "The smallest part of a division that a hand can set.",
+    optional: true,
+  },
+  {
+    key: "u_um_per_division",
+    label: "Uncertainty of a division",
+    unit: "µm",
+    hint: "Empty for a scale that is only engraved. A ramp measures it, under Calibrations.",
+    optional: true,
+  },
+];
+export type Knob = NonNullable<RigDefinition["knob"]>;
+
 /** Which parts a train is put together from. */
 export const BUILT_FROM: Record<Kind, readonly PartKind[]> = {
   infinity_objective: ["body", "objective", "tube", "rail", "light"],
@@ -114,6 +135,8 @@ export interface Draft {
   train: Numbers;
   around: Numbers;
   measured: Numbers;
+  knob: Numbers;
+  knobRuns: Pick<Knob, "farther" | "moves">;
   /** The measured scale's uncertainty, kept as long as the magnification is. */
   uncertain: { of: number; u: number } | null;
   parts: Record<string, string>;
@@ -136,6 +159,8 @@ export function draftOf(name: string, rig: RigDefinition | null, parts: Record<s
       train: START.infinity_objective,
       around: {},
       measured: {},
+      knob: {},
+      knobRuns: { farther: "rising", moves: "stage" },
       uncertain: null,
       parts: {},
     };
@@ -151,6 +176,15 @@ export function draftOf(name: string, rig: RigDefinition | null, parts: Record<s
       image_circle_mm: rig.image_circle_mm ?? null,
     },
     measured: measured as Numbers,
+    knob: rig.knob
+      ? {
+          um_per_division: rig.knob.um_per_division,
+          divisions_per_turn: rig.knob.divisions_per_turn,
+          finest: rig.knob.finest,
+          u_um_per_division: rig.knob.u_um_per_division ?? null,
+        }
+      : {},
+    knobRuns: { farther: rig.knob?.farther ?? "rising", moves: rig.knob?.moves ?? "stage" },
     uncertain:
       u_magnification && measured.magnification ? { of: measured.magnification, u: u_magnification } : null,
     parts,
@@ -253,6 +287,8 @@ export function entryOf(draft: Draft): Entry | null {
   needed.push(...TRAINS[draft.kind].filter((part) => !part.optional).map((part) => draft.train[part.key]));
   if (needed.some((value) => value === null || value === undefined)) return null;
   const measured: Record<string, unknown> = filled(MEASURED, draft.measured);
+  // A knob that is half entered is said to be so by the server, not left out.
+  const knob = filled(KNOB, draft.knob);
   if (draft.uncertain && measured.magnification === draft.uncertain.of)
     measured.u_magnification = draft.uncertain.u;
   return {
@@ -260,6 +296,7 @@ export function entryOf(draft: Draft): Entry | null {
     sensor: draft.sensor,
     train: { kind: draft.kind, ...filled(TRAINS[draft.kind], draft.train) },
     measured: Object.keys(measured).length > 0 ? measured : null,
+    knob: Object.keys(knob).length > 0 ? { ...knob, ...draft.knobRuns } : null,
     ...filled(AROUND, draft.around),
     parts: draft.parts,
   } as unknown as Entry;

@@ -6,7 +6,7 @@ import { Button } from "../../ui/Button";
 import { Discard } from "../../ui/Discard";
 import { TextField } from "../../ui/Field";
 import { Failures } from "../../ui/Notice";
-import { KINDS, type Kind, stated } from "./kinds";
+import { KINDS, type Kind, sentence, stated } from "./kinds";
 
 interface Props {
   shown: Shown;
@@ -47,13 +47,20 @@ export function Docket({ shown, open, onOpen, onAgain }: Props) {
       )}
       {shown.measures.length > 0 && (
         <p className="flex flex-wrap gap-x-4 py-2 text-[0.9375rem]">
-          {(["csv", "json", "svg"] as const).map((kind) => (
+          {(["csv", "json", "svg", "png"] as const).map((kind) => (
             <a
               key={kind}
               href={`/api/merges/${shown.merge_id}/measures.${kind}`}
               className="inline-flex min-h-8 items-center underline underline-offset-3"
             >
-              {{ csv: "Table (CSV)", json: "All of it (JSON)", svg: "Picture with them (SVG)" }[kind]}
+              {
+                {
+                  csv: "Table (CSV)",
+                  json: "All of it (JSON)",
+                  svg: "Picture with them (SVG)",
+                  png: "The same in pixels (PNG)",
+                }[kind]
+              }
             </a>
           ))}
         </p>
@@ -135,5 +142,3 @@ export function Budget({ told }: { told: Told }) {
     </div>
   );
 }
-
-const sentence = (words: string) => `${words.charAt(0).toUpperCase()}${words.slice(1)}.`;

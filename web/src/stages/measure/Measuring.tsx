@@ -1,20 +1,35 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, type Measure, type MeasureKind, type Tried } from "../../client/api";
+import { lazy, Suspense, useState } from "react";
+import { api, type Measure, type MeasureKind, type SeriesItem, type Tried } from "../../client/api";
+import { DepthLegend } from "../../pictures/DepthLegend";
 import { Picker } from "../../pictures/Picker";
 import type { Box } from "../../pictures/Viewer";
 import { title } from "../../specimen/report";
 import type { Finished } from "../../specimen/stack";
-import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { useCommands } from "../../ui/commands";
-import { TextField } from "../../ui/Field";
-import { Failures, Notice, Placeholder } from "../../ui/Notice";
-import { Budget, Docket } from "./Docket";
-import { Label, Line, Ring } from "./Drawn";
-import { enough, KINDS, type Kind, ORDER, type Point, stated } from "./kinds";
+import { Notice, Placeholder } from "../../ui/Notice";
+import { OneOf } from "../../ui/OneOf";
+import { BeingPicked } from "./BeingPicked";
+import { Docket } from "./Docket";
+import { KindList } from "./KindList";
+import { enough, KINDS, type Kind, LINES, ORDER, type Point, stated } from "./kinds";
+import { Overlay } from "./Overlay";
+import { ReferenceList, ReferencePanel } from "./ReferencePanel";
+import { REFERENCES, useReference } from "./reference";
 import { Section } from "./Section";
+import { SeenAs, useSeen } from "./SeenAs";
+import { SeriesList } from "./series/SeriesList";
 import { usePicking } from "./usePicking";
+
+// What draws in 3D is large, and is fetched where it is wanted only.
+const ReliefView = lazy(() => import("./relief/ReliefView"));
+
+const BY = [
+  { value: "kind", label: "Kind" },
+  { value: "series", label: "Series" },
+  { value: "scale", label: "Scale" },
+] as const;
 
 interface Props {
   shown: Finished;
@@ -57,6 +72,13 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
   const [open, setOpen] = useState<number | null>(null);
   const [scale, setScale] = useState(1);
   const [goTo, setGoTo] = useState<Box | null>(null);
+  const [at, setAt] = useState<{ x: number; y: number } | null>(null);
+  const series = useQuery({ queryKey: ["measureSeries", mergeId], queryFn: () => api.series(mergeId) });
+  const [by, setBy] = useState<"kind" | "series" | "scale">(measuring.um_per_px === null ? "scale" : "kind");
+  const [item, setItem] = useState<string | null>(null);
+  const reference = useReference(mergeId);
+  const scaling = by === "scale";
+  const view = useSeen(mergeId, measuring.has_depth);
   const kind = kinds.find((one) => one.kind === picking.kind) as MeasureKind;
   const [first, second] = picking.faces;
   const asked: Tried = {
@@ -89,25 +111,45 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
     onSuccess: async (taken) => {
       await queries.invalidateQueries({ queryKey: ["measuring", mergeId] });
       void queries.invalidateQueries({ queryKey: ["stack"] });
+      void queries.invalidateQueries({ queryKey: ["measureSeries"] });
       setName("");
       setAgain(null);
       setOpen(taken.id);
       pick.clear();
+      if (item !== null) nextOfSeries();
     },
   });
+  const shownPoints = scaling ? reference.points : points;
   const snap = useMutation({
     mutationFn: async () => {
-      const index = picking.chosen ?? points.length - 1;
-      const at = points[index];
+      const index = (scaling ? reference.chosen : picking.chosen) ?? shownPoints.length - 1;
+      const at = shownPoints[index];
       if (!at) return null;
       const { place } = await api.snap(mergeId, ...at);
-      if (place) pick.move(index, place as Point);
+      if (place) (scaling ? reference : pick).move(index, place as Point);
       return place;
     },
   });
   const begin = (next: Kind) => {
     setAgain(null);
+    setItem(null);
     pick.begin(next);
+  };
+  const beginItem = (one: SeriesItem) => {
+    begin(one.kind as Kind);
+    setItem(one.name);
+    setName(one.name);
+  };
+  /** The next of the series that is not taken yet, after what is being picked now. */
+  const nextOfSeries = () => {
+    const items = series.data?.items ?? [];
+    const at = items.findIndex((one) => one.name === item);
+    const next = [...items.slice(at + 1), ...items.slice(0, Math.max(at, 0))].find(
+      (one) => one.taken === null,
+    );
+    if (!next) return;
+    setBy("series");
+    beginItem(next);
   };
   const usable = ORDER.filter(
     (one) => measuring.has_depth || !kinds.find((k) => k.kind === one)?.needs_depth,
@@ -116,10 +158,11 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
     begin(usable[(usable.indexOf(picking.kind) + by + usable.length) % usable.length] as Kind);
   const ready = whole && tried.data !== undefined && !tried.error;
   useCommands({
-    takeMeasure: () => ready && take.mutate(),
+    takeMeasure: () => !scaling && ready && take.mutate(),
     snap: () => snap.mutate(),
-    dropPlace: pick.drop,
-    clearPlaces: pick.clear,
+    dropPlace: scaling ? reference.dropPlace : pick.drop,
+    clearPlaces: scaling ? reference.clear : pick.clear,
+    nextOfSeries,
     secondFace: () => picking.kind === "dihedral" && pick.turn(picking.face === 0 ? 1 : 0),
     nextKind: () => turn(1),
     kindBefore: () => turn(-1),
@@ -129,61 +172,83 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
     const places = measuring.measures.find((one) => one.id === id)?.picks[0]?.points;
     if (places) setGoTo(around(places as Point[], measuring.width_px, measuring.height_px));
   };
-  const outline = (of: string) => kinds.find((one) => one.kind === of)?.outline ?? false;
   return (
-    <div className="grid h-full grid-cols-[clamp(168px,16vw,216px)_minmax(0,1fr)_clamp(270px,25vw,350px)] small:block small:h-auto">
-      <KindList kinds={kinds} chosen={picking.kind} hasDepth={measuring.has_depth} onChoose={begin} />
+    <div className="grid h-full grid-cols-[clamp(12.75rem,16vw,14rem)_minmax(0,1fr)_clamp(270px,25vw,350px)] small:block small:h-auto">
+      <div className="min-h-0 overflow-y-auto px-2 py-2">
+        <div className="mb-2 w-fit">
+          <OneOf label="Measure by" value={by} options={BY} onChange={setBy} />
+        </div>
+        {by === "kind" ? (
+          <KindList kinds={kinds} chosen={picking.kind} hasDepth={measuring.has_depth} onChoose={begin} />
+        ) : by === "scale" ? (
+          <ReferenceList reference={reference} />
+        ) : series.data ? (
+          <SeriesList
+            series={series.data}
+            measuring={measuring}
+            current={item}
+            onItem={(one) => {
+              beginItem(one);
+              if (one.taken !== null) openMeasure(one.taken);
+            }}
+          />
+        ) : (
+          <p className="text-ink2">{series.error?.message ?? "Fetching the series …"}</p>
+        )}
+      </div>
       <div className="flex min-h-0 min-w-0 flex-col border-ink border-x">
-        <Picker
-          mergeId={mergeId}
-          points={points}
-          chosen={picking.chosen}
-          goTo={goTo}
-          onPick={(at) => {
-            setOpen(null);
-            pick.pick(kind, at);
-          }}
-          onChoose={pick.choose}
-          onMove={pick.move}
-          onScale={setScale}
-          overlay={
-            <>
-              {measuring.measures.map((one) => (
-                <g key={one.id}>
-                  {[one.picks[0]?.points, one.picks[0]?.points_b].map(
-                    (places, face) =>
-                      places && (
-                        <Line
-                          // biome-ignore lint/suspicious/noArrayIndexKey: the first face and the second
-                          key={face}
-                          points={places as Point[]}
-                          closed={outline(one.kind)}
-                          joined={one.kind !== "count"}
-                          lit={one.id === open}
-                        />
-                      ),
-                  )}
-                  <Label measure={one} scale={scale} />
-                </g>
-              ))}
-              {picking.faces.map((places, face) => (
-                <Line
-                  // biome-ignore lint/suspicious/noArrayIndexKey: the first face and the second
-                  key={face}
-                  points={places}
-                  closed={kind.outline}
-                  joined={picking.kind !== "count"}
-                  lit
-                />
-              ))}
-              {picking.chosen !== null && points[picking.chosen] && (
-                <Ring at={points[picking.chosen] as Point} scale={scale} />
-              )}
-            </>
-          }
-          corner={<p className="text-[0.875rem]">{KINDS[picking.kind].pick}</p>}
-        />
-        {measuring.has_depth && (
+        {view.seen === "relief" && view.legend ? (
+          <Suspense fallback={<Placeholder>Fetching what draws reliefs …</Placeholder>}>
+            <ReliefView
+              measuring={measuring}
+              legend={view.legend}
+              contours={view.every}
+              choice={<SeenAs {...view} />}
+            />
+          </Suspense>
+        ) : (
+          <Picker
+            mergeId={mergeId}
+            seen={view.seen === "depth" ? "depth" : "composite"}
+            choice={measuring.has_depth && <SeenAs {...view} />}
+            onPoint={setAt}
+            points={shownPoints}
+            chosen={scaling ? reference.chosen : picking.chosen}
+            goTo={goTo}
+            lines={scaling ? REFERENCES[reference.kind].most === 2 : LINES.has(picking.kind)}
+            onPick={(at) => {
+              setOpen(null);
+              if (scaling) reference.pick(at);
+              else pick.pick(kind, at);
+            }}
+            onChoose={scaling ? reference.choose : pick.choose}
+            onMove={scaling ? reference.move : pick.move}
+            onScale={setScale}
+            overlay={
+              <Overlay
+                measuring={measuring}
+                kinds={kinds}
+                open={open}
+                scale={scale}
+                lined={view.lined}
+                every={view.every}
+                picking={picking}
+                reference={scaling ? reference : null}
+              />
+            }
+            corner={
+              <div className="space-y-1">
+                {view.seen === "depth" && view.legend && (
+                  <DepthLegend legend={view.legend} mergeId={mergeId} at={at} />
+                )}
+                <p className="text-[0.875rem]">
+                  {scaling ? REFERENCES[reference.kind].pick : KINDS[picking.kind].pick}
+                </p>
+              </div>
+            }
+          />
+        )}
+        {measuring.has_depth && (view.seen !== "relief" || line.length > 1) && (
           <Section
             told={line.length > 1 ? section.data : undefined}
             name={measuring.measures.find((one) => one.id === open)?.name ?? "the line"}
@@ -206,63 +271,14 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
           )}
           <Scale measuring={measuring} />
         </div>
-        <section
-          aria-label="Being picked"
-          className="max-h-[60%] shrink-0 space-y-2 overflow-y-auto border-ink border-b px-4 py-2"
-        >
-          <div className="flex items-baseline justify-between gap-3">
-            <h2 className="text-[1.0625rem]">
-              {again ? `${again.name}, once more` : KINDS[picking.kind].label}
-            </h2>
-            <output aria-label="Value" className="whitespace-nowrap text-[1.25rem] font-bold">
-              {whole && tried.data ? stated(tried.data.value, tried.data.expanded, tried.data.unit) : "–"}
-            </output>
-          </div>
-          {!again && <TextField label="Name (its number, if empty)" value={name} onChange={setName} />}
-          <div className="flex flex-wrap gap-2">
-            <Button
-              look="next"
-              command="takeMeasure"
-              disabled={!ready || take.isPending}
-              onClick={() => take.mutate()}
-            >
-              {again ? "Add this pick" : "Take the measure"}
-            </Button>
-            <Button
-              command="snap"
-              className="px-3"
-              disabled={points.length === 0 || snap.isPending}
-              onClick={() => snap.mutate()}
-            >
-              Snap to edge
-            </Button>
-            {picking.kind === "dihedral" && (
-              <Button
-                command="secondFace"
-                className="px-3"
-                aria-pressed={picking.face === 1}
-                onClick={() => pick.turn(picking.face === 0 ? 1 : 0)}
-              >
-                Second face
-              </Button>
-            )}
-            <Button
-              look="quiet"
-              command="clearPlaces"
-              className="px-2"
-              disabled={first.length + second.length === 0}
-              onClick={pick.clear}
-            >
-              Begin anew
-            </Button>
-          </div>
-          {snap.isSuccess && snap.data === null && (
-            <p role="status">There is no edge within 12 px of this place.</p>
-          )}
-          <Failures of={[take.error, snap.error]} />
-          {whole && tried.data && <Budget told={tried.data} />}
-          {whole && tried.error && <Notice kind="fault">{tried.error.message}</Notice>}
-        </section>
+        {scaling ? (
+          <ReferencePanel reference={reference} measuring={measuring} />
+        ) : (
+          <BeingPicked
+            {...{ picking, again, name, ready, whole, tried, take, snap, pick }}
+            onName={setName}
+          />
+        )}
         <Docket
           shown={measuring}
           open={open}
@@ -277,59 +293,29 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
   );
 }
 
-function KindList({
-  kinds,
-  chosen,
-  hasDepth,
-  onChoose,
-}: {
-  kinds: MeasureKind[];
-  chosen: Kind;
-  hasDepth: boolean;
-  onChoose: (kind: Kind) => void;
-}) {
-  const needs = (one: Kind) => kinds.find(({ kind }) => kind === one)?.needs_depth ?? false;
-  return (
-    <fieldset className="min-h-0 overflow-y-auto px-3 py-2">
-      <legend className="sr-only">What to measure</legend>
-      {[false, true].map((deep) => (
-        <div key={String(deep)}>
-          <h2 className="mt-2 text-[0.9375rem] text-ink2">{deep ? "With depth" : "In the picture"}</h2>
-          {ORDER.filter((one) => needs(one) === deep).map((one) => (
-            <label
-              key={one}
-              className={`flex min-h-8 cursor-pointer items-center gap-2 border-l-4 pl-2 has-focus-visible:outline-2 ${one === chosen ? "border-amber bg-amber-wash font-bold" : "border-transparent"} ${deep && !hasDepth ? "text-ink3" : ""}`}
-            >
-              <input
-                type="radio"
-                name="measure-kind"
-                className="sr-only"
-                checked={one === chosen}
-                disabled={deep && !hasDepth}
-                onChange={() => onChoose(one)}
-              />
-              {KINDS[one].label}
-            </label>
-          ))}
-          {deep && !hasDepth && (
-            <p className="text-[0.875rem] text-ink2">
-              This merge knows no depth in µm: its step or positions were not known.
-            </p>
-          )}
-        </div>
-      ))}
-    </fieldset>
-  );
-}
-
 function Scale({ measuring }: { measuring: BenchProps["measuring"] }) {
   return (
     <details className="text-[0.9375rem]">
       <summary className="min-h-8 cursor-pointer py-1">
-        {stated(measuring.um_per_px, 2 * measuring.u_um_per_px, "µm a px")},{" "}
-        {measuring.scale_from === "measured" ? "measured" : <strong>scale nominal</strong>}
+        {measuring.um_per_px === null ? (
+          <strong>Scale not known: set it from this picture</strong>
+        ) : (
+          <>
+            {stated(measuring.um_per_px, 2 * (measuring.u_um_per_px ?? 0), "µm a px")},{" "}
+            {measuring.reference ? (
+              "from this picture"
+            ) : measuring.scale_from === "measured" ? (
+              "measured"
+            ) : (
+              <strong>scale nominal</strong>
+            )}
+          </>
+        )}
       </summary>
       <ul className="list-disc pb-1 pl-5 text-[0.875rem] text-ink2">
+        {measuring.found.map((one) => (
+          <li key={one}>Found: {one}</li>
+        ))}
         {measuring.assumed.map((one) => (
           <li key={one}>Assumed: {one}</li>
         ))}

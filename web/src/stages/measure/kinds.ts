@@ -22,6 +22,14 @@ export const KINDS: Record<Kind, { label: string; pick: string }> = {
   volume: { label: "Volume", pick: "Pick the rim: the volume lies between the surface and its plane." },
   roughness: { label: "Roughness, Sq", pick: "Pick the outline of what should be a plane." },
 };
+/** Kinds that may be dragged from one end to the other. */
+export const LINES: ReadonlySet<Kind> = new Set<Kind>([
+  "length",
+  "length_3d",
+  "length_surface",
+  "height",
+  "profile",
+]);
 export const ORDER = Object.keys(KINDS) as Kind[];
 
 /** Whether these places suffice for a value. */
@@ -46,3 +54,7 @@ function decimals(expanded: number): number {
 
 const figure = (value: number, places: number) =>
   value.toLocaleString("en-GB", { minimumFractionDigits: places, maximumFractionDigits: places });
+
+/** What the server says, as a sentence. */
+export const sentence = (words: string) =>
+  `${words.charAt(0).toUpperCase()}${words.slice(1)}${words.endsWith(".") ? "" : "."}`;

@@ -6,6 +6,8 @@ import { refresh, show } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
 import { digits, duration, trimmed } from "../../lib/numbers";
+import { Contours, useContours } from "../../pictures/Contours";
+import { DepthLegend } from "../../pictures/DepthLegend";
 import { type Box, type Shown, Viewer } from "../../pictures/Viewer";
 import { depthText } from "../../specimen/figures";
 import {
@@ -32,8 +34,6 @@ import { Discard } from "../../ui/Discard";
 import { Check } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
-import { Contours, useContours } from "./Contours";
-import { DepthLegend } from "./DepthLegend";
 import { MergeControls } from "./MergeControls";
 import { Patches, patchBox } from "./Patches";
 

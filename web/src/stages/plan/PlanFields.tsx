@@ -114,43 +114,98 @@ export function PlanFields(props: Props) {
   );
 }
 
-/** The rail, or the body's own focus steps. */
-function Mover({ parts, calibrations, draft, problem, onChange }: Props) {
+/** The rail, the body's own focus steps, or a knob that is turned by hand. */
+function Mover({ parts, calibrations, rigs, rigId, draft, problem, onChange }: Props) {
   const rails = parts.filter((one) => one.part.kind === "rail");
   const units = calibrations.filter((one) => one.kind === "focus_units" && one.result);
   const measured = (one: Calibration) =>
     one.result as unknown as { um_per_unit: number; u_um_per_unit: number };
   const current = units.find((one) => draft.unit && measured(one).um_per_unit === draft.unit.um);
+  const engraved = rigs.find((one) => one.id === rigId)?.rig.knob ?? null;
+  const ofKnob = (one: Calibration) =>
+    engraved !== null && /^div/i.test((one.entry as { unit: string }).unit);
+  const division = (um: number) => `the knob, ${digits(um, 3)} µm a division`;
   const options = [
     { value: "rail", label: "a rail" },
-    ...units.map((one) => ({
-      value: String(one.id),
-      label: `the camera, ${digits(measured(one).um_per_unit, 3)} µm a ${(one.entry as { unit: string }).unit}`,
+    ...(engraved ? [{ value: "knob", label: `${division(engraved.um_per_division)}, as engraved` }] : []),
+    ...units.filter(ofKnob).map((one) => ({
+      value: `knob ${one.id}`,
+      label: `${division(measured(one).um_per_unit)}, by the ramp`,
     })),
+    ...units
+      .filter((one) => !ofKnob(one))
+      .map((one) => ({
+        value: String(one.id),
+        label: `the camera, ${digits(measured(one).um_per_unit, 3)} µm a ${(one.entry as { unit: string }).unit}`,
+      })),
   ];
+  const driven = !draft.unit && !draft.knob;
+  const same = (um: number) => draft.knob?.um_per_division === um;
+  const ramp = units.find((one) => ofKnob(one) && same(measured(one).um_per_unit));
+  const chosenMover = draft.knob
+    ? ramp && draft.knob.u_um_per_division
+      ? `knob ${ramp.id}`
+      : engraved && same(engraved.um_per_division)
+        ? "knob"
+        : "saved"
+    : draft.unit
+      ? String(current?.id ?? "saved")
+      : "rail";
   const rail = rails.find(({ part }) => part.kind === "rail" && part.click_um === draft.click_um);
   return (
     <>
-      {(units.length > 0 || draft.unit) && (
+      {(units.length > 0 || draft.unit || engraved || draft.knob) && (
         <Choice
           beside
           label="Focus is moved by"
-          value={draft.unit ? String(current?.id ?? "saved") : "rail"}
+          value={chosenMover}
           options={
-            draft.unit && !current
-              ? [...options, { value: "saved", label: `the camera, ${digits(draft.unit.um, 3)} µm a step` }]
-              : options
+            options.some((one) => one.value === chosenMover)
+              ? options
+              : [
+                  ...options,
+                  draft.knob
+                    ? { value: chosenMover, label: `${division(draft.knob.um_per_division)}, as saved` }
+                    : {
+                        value: chosenMover,
+                        label: `the camera, ${digits(draft.unit?.um ?? 0, 3)} µm a step`,
+                      },
+                ]
           }
           onChange={(value) => {
+            const ramp = units.find((one) => value === `knob ${one.id}`);
+            if (engraved && (value === "knob" || ramp)) {
+              const { um_per_unit, u_um_per_unit } = ramp
+                ? measured(ramp)
+                : { um_per_unit: null, u_um_per_unit: null };
+              onChange({
+                ...draft,
+                unit: null,
+                knob: um_per_unit
+                  ? { ...engraved, um_per_division: um_per_unit, u_um_per_division: u_um_per_unit }
+                  : engraved,
+              });
+              return;
+            }
             const chosen = units.find((one) => String(one.id) === value);
             if (chosen) {
               const { um_per_unit, u_um_per_unit } = measured(chosen);
-              onChange({ ...draft, unit: { um: um_per_unit, u: u_um_per_unit } });
-            } else if (value === "rail") onChange({ ...draft, unit: null });
+              onChange({ ...draft, knob: null, unit: { um: um_per_unit, u: u_um_per_unit } });
+            } else if (value === "rail") onChange({ ...draft, unit: null, knob: null });
           }}
         />
       )}
-      {!draft.unit && rails.length > 0 && (
+      {draft.knob && (
+        <NumberField
+          label="Knob reads at the nearest point"
+          unit="div"
+          value={draft.near_reading}
+          hint={`From 0 up to ${draft.knob.divisions_per_turn}: focus on the nearest point, and read it off.`}
+          onChange={(near_reading) => onChange({ ...draft, near_reading })}
+          problem={problem("knob") ?? problem("knob.near_reading")}
+        />
+      )}
+      {driven && rails.length > 0 && (
         <Choice
           beside
           label="Rail"
@@ -165,7 +220,7 @@ function Mover({ parts, calibrations, draft, problem, onChange }: Props) {
           }}
         />
       )}
-      {!draft.unit && (
+      {driven && (
         <NumberField
           label="Rail click"
           unit="µm"

@@ -70,7 +70,7 @@ export function Result({ preview, figures, click, wanted, medium, index, timing 
           />
           <Plain label="Card space" value={bytes(ladder.bytes)} />
           <Plain
-            label="Rail travel, starting at"
+            label="Travel, starting at"
             value={`${um(ladder.travel_um)}, ${um(ladder.approach_from_um)}`}
           />
           <FigureRow

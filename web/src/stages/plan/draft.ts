@@ -2,6 +2,7 @@ import type { Part, Plan, Specimen, Subject } from "../../client/api";
 
 /** A ladder's extent, spacing and count: two are set, the third follows. */
 export type Group = "extent" | "spacing" | "count";
+export type SetKnob = NonNullable<Plan["knob"]>;
 export type Sharpness = Plan["sharpness"];
 export type SharpnessKind = Sharpness["kind"];
 
@@ -37,6 +38,9 @@ export interface Draft {
   backlash_um: number | null;
   /** µm of one step of the body's own bracketing, with its uncertainty; null where a rail moves. */
   unit: { um: number; u: number } | null;
+  /** The knob that is turned by hand, null where none is; and what it reads at the nearest point. */
+  knob: Omit<SetKnob, "near_reading"> | null;
+  near_reading: number | null;
   settle_s: number | null;
   exposure_s: number | null;
   recycle_s: number | null;
@@ -64,6 +68,8 @@ const START: Draft = {
   max_um: null,
   backlash_um: null,
   unit: null,
+  knob: null,
+  near_reading: 0,
   settle_s: 2,
   exposure_s: 0.2,
   recycle_s: 3,
@@ -109,12 +115,17 @@ export function draftOf(plan: Plan): Draft {
     max_um: plan.rail?.max_um ?? null,
     backlash_um: plan.rail?.backlash_um || null,
     unit: plan.focus_unit ? { um: plan.focus_unit.um_per_unit, u: plan.focus_unit.u_um_per_unit } : null,
+    ...(plan.knob && knobOf(plan.knob)),
     settle_s: plan.timing.settle_s,
     exposure_s: plan.timing.exposure_s,
     recycle_s: plan.timing.recycle_s,
     transfer_s: plan.timing.transfer_s,
     frame_mb: plan.bytes_per_frame / MEGABYTE,
   };
+}
+
+function knobOf({ near_reading, ...knob }: SetKnob): Pick<Draft, "knob" | "near_reading"> {
+  return { knob, near_reading };
 }
 
 /** Set one of the fields that hang together. A third one frees the one that was set longest ago. */
@@ -133,6 +144,12 @@ export function withSet(draft: Draft, field: Free, value: number | null): Draft 
   const freed = order.length > 2 ? order[0] : undefined;
   for (const one of Object.keys(GROUP_OF) as Free[]) if (GROUP_OF[one] === freed) next[one] = null;
   return { ...next, set: order.filter((one) => one !== freed) };
+}
+
+/** A draft that reaches so deep, at this overlap where one is proposed. */
+export function withDepth(draft: Draft, far_um: number, overlap_percent: number | null): Draft {
+  const deep = withSet(draft, "far_um", far_um);
+  return overlap_percent === null ? deep : withSet(deep, "overlap_percent", overlap_percent);
 }
 
 /** Which of the groups follows from the others, or null while too few are set. */
@@ -193,9 +210,11 @@ export function planOf(draft: Draft): Plan | null {
   if (near_um === null || spare_rungs === null || settle_s === null || exposure_s === null) return null;
   if (recycle_s === null || frame_mb === null || sharpness === null) return null;
   if (computedGroup(draft) === null) return null;
-  const rail = draft.unit
-    ? { min_um, max_um, backlash_um: draft.backlash_um ?? 0 }
-    : { click_um, min_um, max_um, backlash_um: draft.backlash_um ?? 0 };
+  if (draft.knob && draft.near_reading === null) return null;
+  const rail =
+    draft.unit || draft.knob
+      ? { min_um, max_um, backlash_um: draft.backlash_um ?? 0 }
+      : { click_um, min_um, max_um, backlash_um: draft.backlash_um ?? 0 };
   // A click of 0 is an entry, and refused; no backlash is none.
   const anything = Object.entries(rail).some(
     ([key, one]) => one !== null && (one !== 0 || key === "click_um"),
@@ -211,6 +230,7 @@ export function planOf(draft: Draft): Plan | null {
     sharpness,
     rail: anything ? rail : null,
     focus_unit: draft.unit ? { um_per_unit: draft.unit.um, u_um_per_unit: draft.unit.u } : null,
+    knob: draft.knob ? { ...draft.knob, near_reading: draft.near_reading ?? 0 } : null,
     timing: { settle_s, exposure_s, recycle_s, transfer_s: draft.transfer_s ?? 0 },
     bytes_per_frame: Math.round(frame_mb * MEGABYTE),
   };

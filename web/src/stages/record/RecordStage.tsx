@@ -1,17 +1,28 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type DepthLegendView, type Merge, pictureUrl, type Stack, type Take } from "../../client/api";
+import {
+  api,
+  type DepthLegendView,
+  type Merge,
+  pictureUrl,
+  type Rights,
+  type Stack,
+  type Take,
+} from "../../client/api";
 import { show } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
-import { fineShare, moment, percent, plural, plusMinus, trimmed } from "../../lib/numbers";
+import { fineShare, percent, plural, plusMinus, trimmed } from "../../lib/numbers";
 import { aperture, depthText, magnification, NOT_KNOWN, step } from "../../specimen/figures";
 import { methodName, reportOf } from "../../specimen/report";
 import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import { type Finished, finishedMerges, shownMerge, useStack, useTake } from "../../specimen/stack";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
+import { History } from "./History";
+import { Packages } from "./Packages";
+import { RightsLine } from "./RightsPanel";
 
 /** The label and record of a stack, and its files for others. */
 export function RecordStage() {
@@ -70,7 +81,9 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
       "Lies in",
       specimen.medium_index > 1 ? `${specimen.medium}, n ${specimen.medium_index}` : specimen.medium,
     ],
-    ["Locality", specimen.locality || "not given"],
+    ["Locality", [specimen.locality, coordinates(specimen)].filter(Boolean).join(", ") || "not given"],
+    ...filled("Collected", [specimen.collector, specimen.collected_on]),
+    ...filled("Determined", [specimen.determination, specimen.determined_by, specimen.determined_on]),
     ["Rig", `${stack.rig_name}, version ${stack.rig_version}`],
     ["Magnification", magnification(optics)],
     ["Effective aperture", aperture(optics)],
@@ -130,6 +143,14 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               </div>
             )}
           </dl>
+          {label.data?.came_with ? (
+            <div className="flex justify-between gap-6 border-rule border-b py-1.5">
+              <span className="text-ink2">Rights, as they came with it</span>
+              <span className="text-right">{inWords(label.data.came_with)}</span>
+            </div>
+          ) : (
+            <RightsLine />
+          )}
           <ScaleOf stack={stack} />
           {label.data?.scale_from === "nominal" && (
             <div className="mt-3">
@@ -142,25 +163,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
             <SeriesWarnings take={take} />
           </div>
           {label.isError && <Notice kind="fault">{label.error.message}</Notice>}
-          {label.data && label.data.done.length > 0 && (
-            <details className="mt-3 text-[0.9375rem]">
-              <summary className="min-h-9 content-center underline underline-offset-3">
-                What was done, {plural(label.data.done.length, "entry", "entries")}
-              </summary>
-              <ol>
-                {label.data.done.map((one) => (
-                  <li key={one.at + one.did} className="border-rule border-b py-1">
-                    <span className="text-ink2">
-                      {moment(one.at)}
-                      {one.by && `, ${one.by}`}:
-                    </span>{" "}
-                    {one.did}
-                    {one.undone && ", undone since"}
-                  </li>
-                ))}
-              </ol>
-            </details>
-          )}
+          {label.data && <History entries={label.data.done} broken={label.data.broken} />}
         </section>
         <section aria-label="Files">
           <div className="relative bg-mat">
@@ -184,8 +187,9 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               href={`/api/merges/${merge.id}/picture.png`}
               next
               name="Picture with scale bar"
-              kind="PNG, cropped to what all frames share"
+              kind="PNG, cropped to what all frames share; its notes say whose it is, and the scale"
             />
+            <Download href={`/api/merges/${merge.id}/picture.jpg`} name="The same" kind="JPEG" />
             <Download
               href={`/api/merges/${merge.id}/composite.tif`}
               name="Composite"
@@ -203,7 +207,18 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
                 kind="TIFF: standard uncertainty of each pixel's depth"
               />
             )}
+            <Download
+              href={`/api/merges/${merge.id}/ome-tiff`}
+              name="All in one file"
+              kind="OME-TIFF: composite, depth and how sure it is, with names and scale"
+            />
             {label.data?.mended.flatMap((one) => [
+              <Download
+                key={`${one.product_id} whole`}
+                href={`/api/merges/${merge.id}/ome-tiff?mended_id=${one.product_id}`}
+                name={`${one.name}, all in one file`}
+                kind="OME-TIFF: as mended, what was changed, depth and how sure it is"
+              />,
               <Download
                 key={`${one.product_id} composite`}
                 href={`/api/mended/${one.product_id}/composite.tif`}
@@ -218,16 +233,38 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               />,
             ])}
             <Download
+              href={`/api/merges/${merge.id}/record.pdf`}
+              name="Record on paper"
+              kind="PDF: picture with bar, figures, ladder, measures, history"
+            />
+            <Download
               href={`/api/merges/${merge.id}/record.json`}
               name="Full record"
               kind="JSON: label, rig, plan, every frame with its checksum"
             />
-            <Download href="/api/ledger.csv" name="Ledger of all stacks" kind="CSV" />
+            <Download href="/api/ledger.csv" name="Ledger of all stacks" kind="CSV, with all columns" />
           </ul>
+          <Packages mergeId={merge.id} />
         </section>
       </div>
     </div>
   );
+}
+
+/** Whose pictures they are, of a stack that came from another station. */
+const inWords = ({ photographer, rights_holder, licence }: Rights) =>
+  [photographer, rights_holder, licence].filter(Boolean).join(", ") || "nothing was said";
+
+/** A fact of whatever is known of it; none where that is nothing. */
+function filled(name: string, words: string[]): Array<readonly [string, string]> {
+  const known = words.filter(Boolean).join(", ");
+  return known ? [[name, known]] : [];
+}
+
+function coordinates({ latitude, longitude, place_within_m }: Stack["specimen"]): string {
+  if (latitude === null || longitude === null) return "";
+  const place = `${Math.abs(latitude)}° ${latitude < 0 ? "S" : "N"}, ${Math.abs(longitude)}° ${longitude < 0 ? "W" : "E"}`;
+  return place_within_m === null ? place : `${place} ± ${place_within_m} m`;
 }
 
 /** A mended picture in the record: what was changed, and what of it is no evidence. */

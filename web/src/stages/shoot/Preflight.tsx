@@ -8,6 +8,8 @@ import { Panel } from "../../ui/Panel";
 
 interface Props {
   stackId: number;
+  /** A rail moves the focus. */
+  driven: boolean;
   onClose: () => void;
   onGo: (confirmed: string[]) => void;
 }
@@ -15,7 +17,7 @@ interface Props {
 const MARK: Record<Item["state"], string> = { fine: "fine", confirm: "to confirm", stop: "in the way" };
 
 /** The list before a run. What is open can be confirmed by hand; what is in the way cannot. */
-export function Preflight({ stackId, onClose, onGo }: Props) {
+export function Preflight({ stackId, driven, onClose, onGo }: Props) {
   const list = useQuery({
     queryKey: ["preflight", stackId],
     queryFn: () => api.preflight(stackId),
@@ -71,8 +73,9 @@ export function Preflight({ stackId, onClose, onGo }: Props) {
             : "Start the run"}
       </Button>
       <p className="mt-3 text-[0.9375rem] text-ink2">
-        The rail moves by itself: keep fingers and cables away, and stay near the stop. Strong flashes can
-        hurt eyes and people who are sensitive to light. Follow the makers' sheets and your local rules.
+        {driven && "The rail moves by itself: keep fingers and cables away, and stay near the stop. "}
+        Strong flashes can hurt eyes and people who are sensitive to light. Follow the makers' sheets and your
+        local rules.
       </p>
     </Panel>
   );

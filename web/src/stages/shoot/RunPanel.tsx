@@ -8,6 +8,8 @@ import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Work } from "../../ui/Work";
+import { Said } from "./Said";
+import { Turning } from "./Turning";
 
 interface Props {
   stack: Stack;
@@ -30,6 +32,8 @@ const USUAL_MORE = 2;
 export interface RunWish {
   repair_of?: number;
   again?: number[];
+  /** A simulated hand turns the knob. */
+  simulated?: boolean;
   more_near?: number;
   more_far?: number;
 }
@@ -48,7 +52,10 @@ const PHASES: Record<string, string> = {
 /** Running, pausing, stopping; and afterwards repairing. */
 export function RunPanel(props: Props) {
   const { stack, take, bench, run, locked, act, onShoot, onByHand } = props;
+  if (run && run.stack_id === stack.id && (run.mode === "knob" || run.mode === "body"))
+    return <Turning run={run} bench={bench} trouble={props.trouble} act={act} />;
   if (run && run.stack_id === stack.id) return <Running run={run} trouble={props.trouble} act={act} />;
+  const driven = !stack.plan.knob && !stack.plan.focus_unit;
   const task = take?.task;
   const cutOff = task?.kind === "run" && task.state === "failed" && take && !take.complete;
   return (
@@ -62,7 +69,7 @@ export function RunPanel(props: Props) {
             disabled={locked}
             onClick={() => act(() => api.resumeRun(take.id))}
           >
-            Go on at the next rung
+            {driven ? "Go on at the next rung" : "Go on with what is open"}
           </Button>
         </Notice>
       )}
@@ -76,7 +83,16 @@ export function RunPanel(props: Props) {
           disabled={locked}
           onClick={() => onShoot({})}
         >
-          {take ? "Shoot another take" : "Shoot this ladder"}
+          {stack.plan.focus_unit
+            ? "Begin the body's series"
+            : take
+              ? "Shoot another take"
+              : "Shoot this ladder"}
+        </Button>
+      )}
+      {!cutOff && stack.plan.knob && bench.settings.camera === "simulated" && (
+        <Button className="w-full" disabled={locked} onClick={() => onShoot({ simulated: true })}>
+          Let a simulated hand turn the knob
         </Button>
       )}
       <div className="flex justify-between text-[0.9375rem]">
@@ -107,14 +123,7 @@ function Running({ run, trouble, act }: { run: BenchRun; trouble: string | null;
           {run.seconds_left !== null && <span className="block">{duration(run.seconds_left)} left</span>}
         </p>
       )}
-      {[run.said, trouble].map(
-        (said) =>
-          said && (
-            <p key={said} className="text-[0.9375rem] text-fault">
-              {said}
-            </p>
-          ),
-      )}
+      <Said lines={[run.said, trouble]} />
       <Button
         look="next"
         command="stopAfter"

@@ -23,6 +23,7 @@ import { RailPanel } from "./RailPanel";
 import { RunPanel, type RunWish } from "./RunPanel";
 import { Shown } from "./Shown";
 import { Badges, Brightness, Thumbs, Toggles } from "./Strips";
+import { TurnPanel } from "./TurnPanel";
 import { useBench } from "./useBench";
 import { useCue } from "./useCue";
 import { useHold } from "./useHold";
@@ -35,7 +36,8 @@ export function ShootStage() {
   const stack = useStack();
   const queries = useQueryClient();
   const { bench, mine, settingUp, setUp, refused, busy, act, atOnce } = useBench(stack.id);
-  const [view, setView] = useState<View>("live");
+  const driven = !stack.plan.knob && !stack.plan.focus_unit;
+  const [view, setView] = useState<View>(driven ? "live" : "growing");
   const [chosen, setChosen] = useState<number | null>(null);
   const [marks, setMarks] = useState<Marks>({ edges: true, grid: false, border: false });
   const [loupe, setLoupe] = useState<{ x: number; y: number } | null>(null);
@@ -86,7 +88,7 @@ export function ShootStage() {
     setSheet(null);
     setChosen(null);
     choose();
-    act(() => api.beginRun(stack.id, { more_near: 0, more_far: 0, ...wish, confirmed }));
+    act(() => api.beginRun(stack.id, { more_near: 0, more_far: 0, simulated: false, ...wish, confirmed }));
   };
   const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
   if (!bench) return <Placeholder>Looking for the bench …</Placeholder>;
@@ -173,12 +175,19 @@ export function ShootStage() {
           onLoupe={(on) => setLoupe(on ? { x: 0.5, y: 0.5 } : null)}
         />
         <div className="grid h-[7.2rem] shrink-0 grid-cols-2 gap-6 bg-card px-4 pt-2 small:hidden">
-          <SharpnessCurve
-            curve={mine ? curve : []}
-            now={mine ? at : null}
-            near={stack.plan.near_um}
-            far={stack.ladder.far_um}
-          />
+          {driven ? (
+            <SharpnessCurve
+              curve={mine ? curve : []}
+              now={mine ? at : null}
+              near={stack.plan.near_um}
+              far={stack.ladder.far_um}
+            />
+          ) : (
+            <p className="text-[0.9375rem] text-ink2">
+              No rail tells where focus is: rungs are those that were called, and what the pictures say
+              against them.
+            </p>
+          )}
           <Brightness test={mine ? bench.test_frame : null} growth={growth} />
         </div>
         <Thumbs
@@ -199,15 +208,28 @@ export function ShootStage() {
           {refused && <Notice kind="fault">{refused.message}</Notice>}
           {mine || settingUp ? (
             <>
-              <RailPanel bench={bench} moment={moment} step={step} locked={locked} act={act} hold={hold} />
-              <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
-              <LightPanel
-                bench={bench}
-                moment={moment}
-                locked={locked}
-                working={busy}
-                act={(order) => act(order)}
-              />
+              {driven ? (
+                <>
+                  <RailPanel
+                    bench={bench}
+                    moment={moment}
+                    step={step}
+                    locked={locked}
+                    act={act}
+                    hold={hold}
+                  />
+                  <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
+                  <LightPanel
+                    bench={bench}
+                    moment={moment}
+                    locked={locked}
+                    working={busy}
+                    act={(order) => act(order)}
+                  />
+                </>
+              ) : (
+                <TurnPanel stack={stack} />
+              )}
               <Button look="quiet" className="w-full" onClick={() => setSheet("bench")}>
                 Rail, camera, folder, faults
               </Button>
@@ -231,7 +253,9 @@ export function ShootStage() {
           />
         </div>
       </aside>
-      {sheet === "preflight" && <Preflight stackId={stack.id} onClose={() => setSheet(null)} onGo={go} />}
+      {sheet === "preflight" && (
+        <Preflight stackId={stack.id} driven={driven} onClose={() => setSheet(null)} onGo={go} />
+      )}
       <BenchPanel
         key={bench.settings.folder + bench.settings.rail}
         bench={bench}

@@ -25,15 +25,21 @@ export function benchCommands(props: Props): Handlers {
   const unless = (work: () => void) => () => {
     if (!locked) work();
   };
-  const jog = (by_um: number) => unless(() => act(() => api.move({ by_um })));
+  // Keys of the rail, of its ends and of its light do nothing where no rail moves the focus.
+  const driven = !stack.plan.knob && !stack.plan.focus_unit;
+  const byRail = (work: () => void) =>
+    unless(() => {
+      if (driven) work();
+    });
+  const jog = (by_um: number) => byRail(() => act(() => api.move({ by_um })));
   // What a rail cannot do, its finest move stands for.
   const [fine = step, middle = fine, coarse = middle] = bench?.rail.jogs_um ?? [];
   const runTo = (to: number | null | undefined) => ({
-    press: unless(() => typeof to === "number" && hold.press(to)),
+    press: byRail(() => typeof to === "number" && hold.press(to)),
     release: hold.release,
   });
   const mark = (ends: (here: number) => [number, number]) =>
-    unless(() => {
+    byRail(() => {
       if (at === null || stack.takes.length > 0) return;
       act(() => api.setEnds(stack.id, ...ends(at)).then(() => api.setUpBench(stack.id)));
     });
@@ -48,13 +54,19 @@ export function benchCommands(props: Props): Handlers {
     farther100: jog(coarse),
     runNearer: runTo(bench?.rail.lowest_um),
     runFarther: runTo(bench?.rail.highest_um),
-    park: unless(() => act(() => api.move({ place: "park" }))),
+    park: byRail(() => act(() => api.move({ place: "park" }))),
     markNear: mark((here) => [here, Math.max(stack.ladder.far_um, here + step)]),
     markFar: mark((here) => [Math.min(stack.plan.near_um, here - step), here]),
-    findEnds: unless(() => act(api.findEnds)),
-    testFrame: unless(() => act(api.testFrame)),
-    roomFrame: unless(() => act(api.roomFrame)),
+    findEnds: byRail(() => act(api.findEnds)),
+    testFrame: byRail(() => act(api.testFrame)),
+    roomFrame: byRail(() => act(api.roomFrame)),
     shoot: unless(shoot),
+    fire: () => {
+      if (run?.call && bench?.settings.camera === "simulated") act(api.fire);
+    },
+    again: () => {
+      if (run?.mode === "knob") act(() => api.turn({ order: "again", count: 1 }));
+    },
     pause: () => {
       if (run) act(() => api.orderRun(run.paused ? "go-on" : "pause"));
     },

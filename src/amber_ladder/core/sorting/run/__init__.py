@@ -8,6 +8,7 @@ from amber_ladder.core.sorting.run._pair import Against, Comparer, Small
 from amber_ladder.core.sorting.run._proposal import Doubt, Proposal, propose, torn
 from amber_ladder.core.sorting.run._split import Border
 from amber_ladder.core.sorting.run._stack import Run, Stack, sort_run, sort_take
+from amber_ladder.core.sorting.run._steps import Refocus, has_stayed, passed_over, refocus, steps_between
 from amber_ladder.core.sorting.run._sweep import Thin
 
 __all__ = [
@@ -20,16 +21,21 @@ __all__ = [
     "Hole",
     "Look",
     "Proposal",
+    "Refocus",
     "Run",
     "SeenFile",
     "Small",
     "Stack",
     "Thin",
+    "has_stayed",
     "look_at",
+    "passed_over",
     "propose",
+    "refocus",
     "sharp_parts",
     "shrunk_by",
     "sort_run",
     "sort_take",
+    "steps_between",
     "torn",
 ]

@@ -170,13 +170,18 @@ def _refocused(before: Calm, after: Calm, gain: float) -> tuple[float, float]:
     held against those of the sum, for the noise of a sum and of a difference know nothing of each other. What is found
     with second derivatives of another place is chance. ``gain`` makes ``before`` as bright as ``after``.
     """
-    sums = np.zeros((4, *PLACES), np.float32)
-    _add_alike(before, after, np.float32(gain), sums)
-    along, square, elsewhere, its_square = sums
+    along, square, elsewhere, its_square = bend_sums(before, after, gain)
     each = _CALM_SUM**2 * before.size / _EVERY_ROW
     found, chance = (float((one**2 / (two + np.float32(1e-3))).sum()) / each
                      for one, two in ((along, square), (elsewhere, its_square)))  # fmt: skip
     return found, chance
+
+
+def bend_sums(before: Calm, after: Calm, gain: float) -> Float:
+    """For each place (4, 9, 12): difference × bend of the sum, bend², and both with the bend of another place."""
+    sums = np.zeros((4, *PLACES), np.float32)
+    _add_alike(before, after, np.float32(gain), sums)
+    return sums
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]

@@ -1,9 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
-import { api } from "../../client/api";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api } from "../client/api";
 
 /** Lines of equal depth, in the pictures' own pixels: every fifth is stronger. */
-export function Contours({ mergeId }: { mergeId: number }) {
-  const found = useContours(mergeId, true);
+export function Contours({ mergeId, every }: { mergeId: number; every?: number }) {
+  const found = useContours(mergeId, true, every);
   const step = found.data?.step ?? 1;
   return found.data?.lines.map(({ depth, points }) => (
     <g key={`${depth} ${points[0]} ${points[1]} ${points.length}`} fill="none" strokeLinejoin="round">
@@ -21,11 +21,14 @@ export function Contours({ mergeId }: { mergeId: number }) {
   ));
 }
 
-export function useContours(mergeId: number, wanted: boolean) {
+/** Lines of equal depth, one every so many of the depth's unit, else about ten of them. */
+export function useContours(mergeId: number, wanted: boolean, every?: number) {
   return useQuery({
-    queryKey: ["contours", mergeId],
-    queryFn: () => api.contours(mergeId),
+    queryKey: ["contours", mergeId, every],
+    queryFn: () => api.contours(mergeId, every),
     enabled: wanted,
+    placeholderData: keepPreviousData,
+    retry: false,
     staleTime: Number.POSITIVE_INFINITY,
   });
 }

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, type DepthLegendView } from "../../client/api";
-import { digits, percent, trimmed } from "../../lib/numbers";
+import { api, type DepthLegendView } from "../client/api";
+import { digits, percent, trimmed } from "../lib/numbers";
 
 interface Props {
   legend: DepthLegendView;

@@ -1,0 +1,72 @@
+"""Record over HTTP: initials, rights, and a package that is fetched in two parts."""
+
+import hashlib
+import unittest
+from typing import ClassVar
+
+from fastapi.testclient import TestClient
+
+from amber_ladder.api.app import create_app
+from amber_ladder.store import deeds
+from amber_ladder.store.database import transaction
+from tests.support.examples import SPECIMEN
+from tests.support.station import database
+from tests.support.takes import have_done, merged, shot_stack
+
+
+class Record(unittest.TestCase):
+    client: ClassVar[TestClient]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        database()
+        cls.client = TestClient(create_app(), base_url="http://localhost")
+
+    def who(self, number: str, cookie: str) -> str | None:
+        label = {**SPECIMEN, "catalogue_number": number}
+        answer = self.client.post("/api/specimens", json=label, headers={"Cookie": cookie})
+        self.assertEqual(answer.status_code, 201, answer.text)
+        with transaction() as session:
+            (added,) = deeds.of_specimen(session, answer.json()["id"])
+            return added.by
+
+    def test_initials_stand_in_what_is_done_and_what_is_none_is_left_away(self) -> None:
+        self.assertEqual(self.who("RC-1", "initials=A.F."), "A.F.")
+        self.assertEqual(self.who("RC-2", "initials=%C5.%20B."), None)  # no UTF-8
+        self.assertEqual(self.who("RC-3", "initials=%C3%85.%20B."), "Å. B.")
+        for number, cookie in enumerate(("initials=", "initials=<b>", "initials=" + 40 * "A", "other=A.F.")):
+            with self.subTest(cookie):
+                self.assertIsNone(self.who(f"RC-1{number}", cookie))
+
+    def test_only_who_did_it_is_offered_to_undo_it(self) -> None:
+        self.who("RC-4", "initials=A.F.")
+        mine = self.client.get("/api/deeds", headers={"Cookie": "initials=A.F."}).json()
+        others = self.client.get("/api/deeds", headers={"Cookie": "initials=B.M."}).json()
+        self.assertIn("RC-4 moss capsule added", [one["words"] for one in mine])
+        self.assertNotIn("RC-4 moss capsule added", [one["words"] for one in others])
+        refused = self.client.post(f"/api/deeds/{mine[0]['id']}/undo", headers={"Cookie": "initials=B.M."})
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("A.F. did this", refused.json()["message"])
+
+    def test_rights_are_kept_and_too_much_is_refused(self) -> None:
+        told = {"photographer": "A. Fell", "rights_holder": "", "licence": "CC BY 4.0", "institution": "THFS"}
+        self.assertEqual(self.client.put("/api/rights", json=told).json(), told)
+        self.assertEqual(self.client.get("/api/rights").json(), told)
+        refused = self.client.put("/api/rights", json={"licence": 201 * "x"})
+        self.assertEqual((refused.status_code, refused.json()["fields"][0]["field"]), (422, "licence"))
+
+    def test_a_package_that_broke_off_is_fetched_on(self) -> None:
+        merge = merged(shot_stack("RC-0").takes[0].id)
+        begun = self.client.post(f"/api/merges/{merge.id}/packages")
+        self.assertEqual(begun.status_code, 201)
+        address = f"/api/packages/{begun.json()['id']}.zip"
+        self.assertEqual(self.client.get(address).status_code, 404)  # not finished
+        have_done(begun.json()["task"]["id"])
+        (told,) = self.client.get(f"/api/merges/{merge.id}/packages").json()
+        half = told["bytes"] // 2
+        first = self.client.get(address, headers={"Range": f"bytes=0-{half - 1}"})
+        second = self.client.get(address, headers={"Range": f"bytes={half}-"})
+        self.assertEqual((first.status_code, second.status_code, len(first.content)), (206, 206, half))
+        self.assertEqual(hashlib.sha256(first.content + second.content).hexdigest(), told["sha256"])
+        self.assertIn(told["name"], second.headers["content-disposition"])
+        self.assertEqual(self.client.post("/api/merges/999999/packages").status_code, 404)

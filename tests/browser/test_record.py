@@ -1,0 +1,78 @@
+"""Record: history by whom, rights, what a collection asks, and a package that is fetched and gone through."""
+
+import re
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from amber_ladder.core.frames import no_progress
+from amber_ladder.work.on_disk.verifying import verify
+from tests.support.browser import PageTest
+from tests.support.takes import merged, new_stack, shot_stack, take_of
+
+
+class Record(PageTest):
+    def test_packed_fetched_and_gone_through(self) -> None:
+        page = self.page
+        stack = new_stack("REC-1", far_um=700)
+        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        page.goto(f"/stacks/{stack.id}/record")
+        packages = page.get_by_role("region", name="Packages")
+        packages.get_by_role("button", name="Pack the stack").click()
+        saving = packages.get_by_role("link", name=re.compile("Save package REC-1"))
+        expect(saving).to_be_visible(timeout=60_000)
+        expect(packages).to_contain_text("each read again and sound")
+        self.assert_accessible()
+        with page.expect_download() as download:
+            saving.click()
+        told = verify(Path(download.value.path()), no_progress, replay=True)
+        self.assertEqual((told["ok"], told["faults"], told["replay"]["differs"]), (True, [], []))
+        history = page.get_by_role("region", name="History")
+        expect(history).to_contain_text("exported: packed as REC-1")
+        expect(history).to_contain_text("none was altered")
+
+    def test_initials_stand_in_the_history_and_what_is_corrected_keeps_both(self) -> None:
+        page = self.page
+        stack = new_stack("REC-2", far_um=700)
+        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        page.goto(f"/stacks/{stack.id}/record")
+        page.get_by_role("button", name="Desk").click()
+        page.get_by_label("Your initials").fill("A.F.")
+        self.assert_accessible()
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("button", name="Desk, A.F.")).to_be_visible()
+        # Nobody has signed in: there is nothing to sign out of.
+        expect(page.get_by_role("button", name="A.F.", exact=True)).to_have_count(0)
+        page.get_by_role("button", name=re.compile("stack 1 of 1")).click()
+        page.get_by_role("button", name="Correct the label").click()
+        page.get_by_text("For a collection: collector").click()
+        page.get_by_label("Collector").fill("B. Moor")
+        page.get_by_label("Collected on").fill("May 2026")
+        page.get_by_role("button", name="Save the label").click()
+        expect(page.get_by_label("Collected on")).to_have_attribute("aria-invalid", "true")
+        self.faults.clear()  # refused on purpose
+        page.get_by_label("Collected on").fill("2026-05")
+        page.get_by_label("Latitude").fill("54.5")
+        page.get_by_label("Longitude").fill("-3.2")
+        page.get_by_role("button", name="Save the label").click()
+        expect(page.get_by_role("button", name="Save the label")).to_have_count(0)
+        page.goto(f"/stacks/{stack.id}/record")
+        expect(page.get_by_text("B. Moor, 2026-05")).to_be_visible()
+        expect(page.get_by_text("54.5° N, 3.2° W")).to_be_visible()
+        history = page.get_by_role("region", name="History")
+        expect(history.get_by_role("listitem").last).to_contain_text("A.F.")
+        expect(history.get_by_role("listitem").last).to_contain_text("corrected: label of REC-2 corrected")
+
+    def test_rights_are_set_once_for_all(self) -> None:
+        page = self.page
+        stack = new_stack("REC-3", far_um=700)
+        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        page.goto(f"/stacks/{stack.id}/record")
+        page.get_by_role("button", name="Set for the station").click()
+        page.get_by_label("Rights holder").fill("Tarn Hollow")
+        page.get_by_label("Licence").fill("CC BY 4.0")
+        self.assert_accessible()
+        page.get_by_role("button", name="Set the rights").click()
+        expect(page.get_by_text("Tarn Hollow, CC BY 4.0")).to_be_visible()
+        page.reload()
+        expect(page.get_by_text("Tarn Hollow, CC BY 4.0")).to_be_visible()
