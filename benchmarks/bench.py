@@ -143,7 +143,7 @@ def _own_run() -> tuple[list[float], list[float]]:
         bench.change(BenchChange(flaws=[], rail="simulated", scene="moss-capsule"))
         stack_id = stack_to_shoot("BENCH-2")
         bench.set_up(stack_id)
-        bench.set_flash(FlashEntry(power=0.1))
+        bench.light.set_flash(FlashEntry(power=0.1))
         bench.begin_run(stack_id, RunEntry(confirmed=CONFIRMED))
         run, growing = bench._current.run, bench._current.picture
         assert run is not None

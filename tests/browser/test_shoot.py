@@ -243,6 +243,7 @@ class Shooting(PageTest):
         page = self.page
         folder = Path(tempfile.mkdtemp(prefix="amber-ladder-watched-", dir="/tmp"))
         self.addCleanup(shutil.rmtree, folder)
+        self.addCleanup(lambda: page.request.patch("/api/bench", data={"folder": ""}))
         page.get_by_role("button", name="Rail, camera, folder, faults").click()
         page.get_by_label("Watched folder").fill(str(folder))
         page.get_by_role("button", name="Watch this folder").click()

@@ -23,6 +23,14 @@ class Turning(PageTest):
             box.check()
         sheet.get_by_role("button", name="Start the run").click()
 
+    def watch(self, folder: Path) -> None:
+        """Let frames come into a folder of this test, and into the station's own after it."""
+        self.addCleanup(self.settle, "")
+        self.settle(str(folder))
+
+    def settle(self, folder: str) -> None:
+        self.assertTrue(self.page.request.patch("/api/bench", data={"folder": folder}).ok)
+
     def test_1_a_rigs_knob_and_a_plan_that_is_read_off_it(self) -> None:
         page = self.page
         specimen = cabinet.add_specimen(
@@ -63,7 +71,15 @@ class Turning(PageTest):
         stack = plan.save_ladder(specimen.id, plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**entry)))
         folder = Path(tempfile.mkdtemp(prefix="amber-ladder-turning-"))
         self.addCleanup(shutil.rmtree, folder)
+        self.watch(folder)
+        folder.rmdir()
         page.goto(f"/stacks/{stack.id}/shoot")
+        page.get_by_role("button", name="Shoot this ladder").click()
+        sheet = page.get_by_role("dialog", name="Before the run")
+        expect(sheet).to_contain_text(f"{folder} is gone: make it again")
+        expect(sheet.get_by_role("button", name="Something is in the way")).to_be_disabled()
+        folder.mkdir()
+        sheet.get_by_role("button", name="Close").click()
         page.get_by_role("button", name="Shoot this ladder").click()
         self.confirm_and_start()
         run = page.get_by_role("region", name="Run")

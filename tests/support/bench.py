@@ -54,7 +54,7 @@ class BenchTest(unittest.TestCase):
     def stack(self, **changes: Any) -> StackView:
         stack = bench_stack(f"B-{next(_NUMBERS)}", **changes)
         self.bench.set_up(stack.id)
-        self.bench.set_flash(FlashEntry(power=0.1, on=True))
+        self.bench.light.set_flash(FlashEntry(power=0.1, on=True))
         return stack
 
     def run_it(self, stack: StackView, entry: RunEntry = SURE) -> TakeView:

@@ -3,13 +3,14 @@
 import asyncio
 import json
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from dataclasses import asdict
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
+from pydantic_core import to_jsonable_python
 
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work.practice.choices import FlawView, flaws
@@ -27,7 +28,7 @@ from amber_ladder.work.shoot import (
     TurnOrder,
     station_bench,
 )
-from amber_ladder.work.shoot.views import Hold
+from amber_ladder.work.shoot.views import Hold, MeteredView, MeterEntry, NoteEntry, PlaceEntry
 from amber_ladder.work.stack.views import TakeView
 
 router = APIRouter(tags=["bench"], responses=RESPONSES)
@@ -106,26 +107,64 @@ def find_ends() -> BenchView:
 
 @router.post("/bench/flash", dependencies=_OWN)
 def set_flash(entry: FlashEntry) -> BenchView:
-    """Set the flash."""
-    return station_bench().set_flash(entry)
+    """Set the flash and its heads."""
+    return _after(station_bench().light.set_flash, entry)
 
 
 @router.post("/bench/test-frame", dependencies=_OWN)
 def test_frame() -> BenchView:
     """Shoot a test frame and judge it."""
-    return station_bench().test_frame()
+    return _after(station_bench().light.test_frame)
 
 
-@router.get("/bench/test-frame.jpg", response_class=Response)
-def test_picture() -> Response:
-    """The last test frame."""
-    return Response(station_bench().test_picture(), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
+@router.post("/bench/test-frame/keep", dependencies=_OWN)
+def keep_before() -> BenchView:
+    """Keep the last test frame: the next one is compared with it."""
+    return _after(station_bench().light.keep_before)
 
 
 @router.post("/bench/room-frame", dependencies=_OWN)
 def room_frame() -> BenchView:
     """Shoot with the flash off and judge the room's light."""
-    return station_bench().room_frame()
+    return _after(station_bench().light.room_frame)
+
+
+@router.post("/bench/heads", dependencies=_OWN)
+def weigh_heads() -> BenchView:
+    """Shoot with each head of the flash alone, and tell how they are balanced."""
+    return _after(station_bench().light.weigh_heads)
+
+
+@router.post("/bench/meter")
+def metered(entry: MeterEntry) -> MeteredView:
+    """What a flash meter's reading asks of the flash through this stack's rig."""
+    return station_bench().light.metered(entry)
+
+
+@router.put("/bench/place", dependencies=_OWN)
+def mark_place(entry: PlaceEntry) -> BenchView:
+    """Follow the light of a place in the live view; the best of another place is forgotten."""
+    return _after(station_bench().light.mark, entry)
+
+
+@router.delete("/bench/place", dependencies=_OWN)
+def unmark_place() -> BenchView:
+    """Follow no place any more."""
+    return _after(station_bench().light.mark, None)
+
+
+@router.put("/bench/place/note", dependencies=_OWN)
+def note_best(entry: NoteEntry) -> BenchView:
+    """Note where lamp, specimen or camera stood at the brightest."""
+    return _after(station_bench().light.note_best, entry)
+
+
+@router.get("/bench/light/{which}.jpg", response_class=Response)
+def light_picture(which: Literal["last", "before", "best"]) -> Response:
+    """The last test frame, the one kept before it, or the live view where the marked place was brightest."""
+    return Response(
+        station_bench().light.picture(which), media_type="image/jpeg", headers={"Cache-Control": "no-store"}
+    )
 
 
 @router.get("/stacks/{stack_id}/preflight")
@@ -227,6 +266,12 @@ def _packed(frame: LiveFrame) -> bytes:
         "search": asdict(frame.search) if frame.search else None,
         "run": asdict(frame.run) if frame.run else None,
         "growth": asdict(frame.growth) if frame.growth else None,
+        "place": to_jsonable_python(frame.pictures.place) if frame.pictures.place else None,
     }
     parts = (json.dumps(figures).encode(), frame.pictures.picture, frame.pictures.edges, frame.pictures.loupe)
     return b"".join(len(part).to_bytes(4, "big") for part in parts) + b"".join(parts)
+
+
+def _after(order: Callable[..., None], *given: object) -> BenchView:
+    order(*given)
+    return station_bench().view()

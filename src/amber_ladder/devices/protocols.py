@@ -73,6 +73,8 @@ class Flash(Protocol):
     """The fraction set: 1 is full, 0.125 is 1/8."""
     on: bool
     """Whether it fires with the next exposure."""
+    heads: dict[str, float]
+    """The share of the set power that each of its heads gives, by name; empty where they cannot be set one by one."""
 
     def ready_in_s(self) -> float:
         """Seconds until it has the energy for the power that is set."""

@@ -10,12 +10,15 @@ from amber_ladder.devices.protocols import Flash
 class SimulatedFlash(Flash):
     """``recycle_full_s`` is the time to store all its energy. ``tired`` stores it that many times slower in truth.
 
+    Two heads share it, left and right of the specimen.
+
     What it says of itself (``ready_in_s``) it reckons from the data sheet, as a real one's lamp does.
     """
 
     def __init__(self, recycle_full_s: float, *, clock: Callable[[], float] = time.monotonic) -> None:
         self.power = 0.125
         self.on = True
+        self.heads = {"left": 1.0, "right": 1.0}
         self.tired = 1.0
         self.recycle_full_s = recycle_full_s
         self._clock = clock

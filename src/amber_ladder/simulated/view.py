@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.optics import Optics, Sensor
 from amber_ladder.simulated.behaviour import Behaviour
+from amber_ladder.simulated.lighting import Lighting, lit_by
 from amber_ladder.simulated.scene import Blur, Grid, Scene, Sheet, compose, in_perspective
 from amber_ladder.simulated.specimens import SimulatedSpecimen
 
@@ -43,12 +44,18 @@ class SpecimenView:
         deepest_um = 1.5 * max(float(sheet.depth_um.max()) for sheet in self.scene.sheets)
         self._blur = Blur(optics, deepest_um, coarser=coarser)
         self._pixel_um = optics.pixel_um
+        self._lit: tuple[Lighting, tuple[Sheet, ...]] = (Lighting(), self.scene.sheets)
 
     def focused(
-        self, focus_um: float, behaviour: Behaviour | None = None, window: tuple[slice, slice] | None = None
+        self,
+        focus_um: float,
+        behaviour: Behaviour | None = None,
+        window: tuple[slice, slice] | None = None,
+        lighting: Lighting | None = None,
     ) -> Float:
         """The scene with its margin focused at a depth (µm in the medium), or its ``window`` (rows, columns) alone."""
-        sheets = [self._moved(i, behaviour) if behaviour else sheet for i, sheet in enumerate(self.scene.sheets)]
+        lit = self._lit_sheets(lighting or Lighting())
+        sheets = [self._moved(sheet, i, behaviour) if behaviour else sheet for i, sheet in enumerate(lit)]
         if window:
             sheets = [Sheet(one.rgb[window], one.cover[window], one.depth_um[window]) for one in sheets]
         with ThreadPoolExecutor(max_workers=len(sheets)) as pool:
@@ -74,9 +81,16 @@ class SpecimenView:
         flags = interpolation | cv2.WARP_INVERSE_MAP
         return np.asarray(cv2.warpAffine(scene, matrix, size, flags=flags, borderMode=cv2.BORDER_REFLECT))
 
-    def _moved(self, index: int, behaviour: Behaviour) -> Sheet:
-        sheet, count = self.scene.sheets[index], len(self.scene.sheets)
-        motion = behaviour.of_sheet(index, count)
+    def _lit_sheets(self, lighting: Lighting) -> tuple[Sheet, ...]:
+        """The sheets in a light; those of the last one are kept."""
+        if lighting == Lighting():
+            return self.scene.sheets
+        if self._lit[0] != lighting:
+            self._lit = lighting, tuple(lit_by(one, self._pixel_um, lighting) for one in self.scene.sheets)
+        return self._lit[1]
+
+    def _moved(self, sheet: Sheet, index: int, behaviour: Behaviour) -> Sheet:
+        motion = behaviour.of_sheet(index, len(self.scene.sheets))
         if motion is None:
             return sheet
         height, width = sheet.cover.shape

@@ -19,6 +19,7 @@ from amber_ladder.core.optics import (
     draw_rig,
     explain,
     flash_change,
+    power_by_meter,
     power_setting,
     resolve,
     tiles_for,
@@ -136,6 +137,16 @@ class Flash(unittest.TestCase):
         beyond = flash_change(10, 40, 0.5)
         self.assertIsNone(beyond.power)
         self.assertAlmostEqual(beyond.missing_stops, 3)
+
+
+    def test_a_meters_reading_holds_for_the_effective_aperture(self) -> None:
+        # f/11 was read; through f/5.6 at 3:1 the sensor sees f/22.4: 2.05 stops more.
+        change = power_by_meter(11, 1 / 16, 22.4)
+        self.assertAlmostEqual(change.stops, 2.05, delta=0.01)
+        self.assertEqual(change.setting, "1/4")
+        told = power_by_meter(11, 1 / 16, 22.4, metered_iso=100, camera_iso=400, taken_stops=0.5)
+        self.assertAlmostEqual(told.stops, 0.55, delta=0.01)
+        self.assertAlmostEqual(power_by_meter(4, 1 / 4, 16).missing_stops, 2.0)
 
 
 class DrawnToScale(unittest.TestCase):

@@ -12,7 +12,7 @@ from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.view import SpecimenView
 from amber_ladder.work import plan, rigs
 from amber_ladder.work.shoot import BenchChange, FlashEntry, MoveEntry, RunEntry
-from amber_ladder.work.shoot.views import SearchView
+from amber_ladder.work.shoot.views import RoomView, SearchView, TestFrameView
 from tests.support.bench import CONFIRMED, BenchTest
 from tests.support.examples import RIG
 from tests.support.station import until
@@ -37,6 +37,18 @@ class EndsAndLight(BenchTest):
         self.assertEqual((anew.plan.near_um, anew.plan.far_um), (found.near_um, found.far_um))
         self.assertLess(anew.ladder.positions_um[0], found.near_um)
         self.assertGreater(anew.ladder.positions_um[-1], found.far_um)
+
+    def test_frame(self) -> TestFrameView:
+        self.bench.light.test_frame()
+        test = self.bench.view().test_frame
+        assert test is not None
+        return test
+
+    def room(self) -> RoomView:
+        self.bench.light.room_frame()
+        room = self.bench.view().room
+        assert room is not None
+        return room
 
     def went_to(self, work: Callable[[], Any]) -> list[float]:
         """Where the rail was sent meanwhile, µm."""
@@ -88,8 +100,7 @@ class EndsAndLight(BenchTest):
     def test_light_is_tested_within_the_ladder_wherever_the_rail_stands(self) -> None:
         stack = self.stack(far_um=2400)
         self.bench.move(MoveEntry(place="park"))
-        test = self.bench.test_frame().test_frame
-        assert test is not None
+        test = self.test_frame()
         assert test.at_um is not None
         self.assertTrue(2000 < test.at_um < 2400, test.at_um)
         self.assertTrue(test.in_focus)
@@ -100,8 +111,7 @@ class EndsAndLight(BenchTest):
         stack = self.stack()
         plan.set_ends(stack.id, plan.EndsEntry(near_um=8000, far_um=8100))
         self.bench.set_up(stack.id)
-        test = self.bench.test_frame().test_frame
-        assert test is not None
+        test = self.test_frame()
         self.assertEqual((test.in_focus, test.next_power), (False, None))
         light = {item.key: item for item in self.bench.preflight(stack.id)}["light"]
         self.assertEqual(light.state, "confirm")
@@ -110,9 +120,8 @@ class EndsAndLight(BenchTest):
     def test_a_flash_far_too_weak_or_too_strong_does_not_make_sharp_edges_look_out_of_focus(self) -> None:
         self.stack()
         for power in (1 / 256, 1 / 64, 1.0):
-            self.bench.set_flash(FlashEntry(power=power))
-            test = self.bench.test_frame().test_frame
-            assert test is not None
+            self.bench.light.set_flash(FlashEntry(power=power))
+            test = self.test_frame()
             with self.subTest(power=power):
                 self.assertTrue(test.in_focus)
                 self.assertIsNotNone(test.next_power)
@@ -143,23 +152,21 @@ class EndsAndLight(BenchTest):
 
     def test_a_test_frame_leads_to_the_right_power_and_the_room_is_judged(self) -> None:
         self.stack()
-        self.bench.set_flash(FlashEntry(power=1 / 64))
+        self.bench.light.set_flash(FlashEntry(power=1 / 64))
         for _ in range(3):
-            test = self.bench.test_frame().test_frame
-            assert test is not None
+            test = self.test_frame()
             if abs(test.reading.change_stops) < 0.35 or test.next_power is None:
                 break
-            self.bench.set_flash(FlashEntry(power=test.next_power))
-        self.assertLess(abs(test.reading.change_stops), 0.35)  # type: ignore[union-attr]
-        self.assertTrue(self.bench.test_picture().startswith(b"\xff\xd8"))
-        self.assertTrue(self.bench.room_frame().room.black)  # type: ignore[union-attr]
+            self.bench.light.set_flash(FlashEntry(power=test.next_power))
+        self.assertLess(abs(test.reading.change_stops), 0.35)
+        self.assertTrue(self.bench.light.picture("last").startswith(b"\xff\xd8"))
+        self.assertTrue(self.room().black)
         self.bench.change(BenchChange(flaws=["room-light"]))
-        room = self.bench.room_frame().room
-        assert room is not None
+        room = self.room()
         assert room.stops is not None
         # The room lies three stops below a right exposure of an even scene; the flash was set for this one.
         right = self.bench._mounting.optical.camera.right_power  # type: ignore[union-attr]
-        self.assertAlmostEqual(room.stops, -3.0 - np.log2(test.power / right), delta=0.3)  # type: ignore[union-attr]
+        self.assertAlmostEqual(room.stops, -3.0 - np.log2(test.power / right), delta=0.3)
 
     def test_what_is_open_before_a_run_must_be_confirmed(self) -> None:
         stack = self.stack()

@@ -27,7 +27,7 @@ class Flaws(BenchTest):
     def with_flaw(self, *flaws: str, **changes: Any) -> tuple[StackView, TakeView]:
         stack = self.stack(**changes)
         self.bench.change(BenchChange(flaws=list(flaws)))
-        self.bench.set_flash(FlashEntry(power=0.1, on=True))
+        self.bench.light.set_flash(FlashEntry(power=0.1, on=True))
         for _ in range(10):
             self.bench._mounting.optical.flash.fire()  # type: ignore[union-attr]  # what it had stored before is used up
         return stack, self.run_it(stack)
@@ -53,7 +53,7 @@ class Flaws(BenchTest):
         self.bench.set_up(stack.id)
         stack = plan.read_stack(stack.id)
         self.bench.change(BenchChange(flaws=["coarse-clicks"]))
-        self.bench.set_flash(FlashEntry(power=0.1, on=True))
+        self.bench.light.set_flash(FlashEntry(power=0.1, on=True))
         take = self.run_it(stack)
         self.check(take)
         for frame in kept(take):
@@ -104,7 +104,7 @@ class Flaws(BenchTest):
                 stack = bench_stack(f"B-{flaws[0]}")
                 self.bench.set_up(stack.id)
                 self.bench.change(BenchChange(flaws=list(flaws)))
-                self.bench.set_flash(FlashEntry(power=0.1, on=True))
+                self.bench.light.set_flash(FlashEntry(power=0.1, on=True))
                 self.check(self.run_it(stack))
 
     def check(self, take: TakeView) -> None:

@@ -130,11 +130,11 @@ class CutOff(BenchTest):
         stack = self.stack()
         take = self.bench.begin_run(stack.id, SURE)
         with self.assertRaisesRegex(Conflict, "light stays as it is"):
-            self.bench.set_flash(FlashEntry(power=0.5))
+            self.bench.light.set_flash(FlashEntry(power=0.5))
         self.assertEqual(take.devices["flash_power"], 0.1)  # type: ignore[index]
         self.bench.halt()
         self.ended(stack, take.id)
-        self.bench.set_flash(FlashEntry(power=0.5))
+        self.bench.light.set_flash(FlashEntry(power=0.5))
 
     def test_what_was_left_running_is_taken_up_at_the_next_start(self) -> None:
         stack = self.stack()

@@ -66,7 +66,7 @@ class FailedStart(BenchTest):
 class Looking(BenchTest):
     def test_the_list_before_a_run_of_another_stack_changes_nothing_on_the_bench(self) -> None:
         mine, other = self.stack(), bench_stack("B-looked-at")
-        self.bench.test_frame()
+        self.bench.light.test_frame()
         mounted = self.bench._mounting.optical
         items = {item.key: item for item in self.bench.preflight(other.id)}
         self.assertIs(self.bench._mounting.optical, mounted)
@@ -76,8 +76,8 @@ class Looking(BenchTest):
 
     def test_light_and_ends_found_with_one_rig_are_not_those_of_another(self) -> None:
         stack = self.stack()
-        self.bench.test_frame()
-        self.bench.room_frame()
+        self.bench.light.test_frame()
+        self.bench.light.room_frame()
         self.assertIsNotNone(self.bench.view().test_frame)
         finer = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "another", "train": {**RIG["train"], "na": 0.1}}))
         entry = {**PLAN, "near_um": 2000, "far_um": 2200}

@@ -168,6 +168,12 @@ export const api = {
   findEnds: () => answered(client.POST("/api/bench/ends")),
   setFlash: (body: Schemas["FlashEntry"]) => answered(client.POST("/api/bench/flash", { body })),
   testFrame: () => answered(client.POST("/api/bench/test-frame")),
+  keepBefore: () => answered(client.POST("/api/bench/test-frame/keep")),
+  weighHeads: () => answered(client.POST("/api/bench/heads")),
+  metered: (body: Schemas["MeterEntry"]) => answered(client.POST("/api/bench/meter", { body })),
+  markPlace: (body: Schemas["PlaceEntry"]) => answered(client.PUT("/api/bench/place", { body })),
+  unmarkPlace: () => answered(client.DELETE("/api/bench/place")),
+  noteBest: (words: string) => answered(client.PUT("/api/bench/place/note", { body: { words } })),
   roomFrame: () => answered(client.POST("/api/bench/room-frame")),
   setEnds: (stack_id: number, near_um: number, far_um: number) =>
     answered(

@@ -58,6 +58,7 @@ export const COMMANDS = define({
   findEnds: { group: "shoot", key: "e", label: "Find the ends" },
   testFrame: { group: "shoot", key: "t", label: "Test frame" },
   roomFrame: { group: "shoot", key: "o", label: "Frame with the flash off" },
+  followPlace: { group: "shoot", key: "h", label: "Follow the light of the place under the loupe, or stop" },
   shoot: { group: "shoot", key: "s", label: "Shoot" },
   fire: { group: "shoot", key: "j", label: "Knob is there: shoot the rung that is called" },
   again: { group: "shoot", key: "A", label: "Call the last rung again" },

@@ -20,7 +20,7 @@ from amber_ladder.core.optics._formulas import (
     wave_depth_um,
 )
 from amber_ladder.core.optics._layout import Drawing, DrawnPart, draw_rig
-from amber_ladder.core.optics._light import FlashChange, flash_change, flash_changed_by, power_setting
+from amber_ladder.core.optics._light import FlashChange, flash_change, flash_changed_by, power_by_meter, power_setting
 from amber_ladder.core.optics._perspective import GrowthLimit, focal_mm, growth_limit
 from amber_ladder.core.optics._resolve import LARGEST_DEVIATION, Optics, SharpDepth, geometric_depth_um, resolve
 from amber_ladder.core.optics._rig import (
@@ -78,6 +78,7 @@ __all__ = [
     "numerical_aperture",
     "objective_pupil_mm",
     "paraxial_focus_ratio",
+    "power_by_meter",
     "power_setting",
     "resolve",
     "rim_focus_ratio",

@@ -38,6 +38,25 @@ def flash_changed_by(stops: float, power_before: float) -> FlashChange:
     return FlashChange(stops, wanted, power_setting(wanted), 0.0)
 
 
+def power_by_meter(
+    metered_f_number: float,
+    power: float,
+    effective_f_number: float,
+    *,
+    metered_iso: float = 100.0,
+    camera_iso: float = 100.0,
+    taken_stops: float = 0.0,
+) -> FlashChange:
+    """The flash for a rig, from a flash meter's reading beside the specimen (incident light).
+
+    The meter read ``metered_f_number`` at sensitivity ``metered_iso``, with the flash at ``power`` (1 is full). The
+    light that reaches the sensor goes with the square of the rig's effective f-number (ISO 2720: a reading holds for a
+    lens at infinity, where that is the engraved one); ``taken_stops`` is what filters in the rig take besides.
+    """
+    stops = flash_stops(metered_f_number, effective_f_number) + log2(metered_iso / camera_iso) + taken_stops
+    return flash_changed_by(stops, power)
+
+
 def power_setting(power: float) -> str:
     """A power as engraved: 1/8, or 1/16 + 2/3 for what lies between, to the nearest third of a stop."""
     thirds = round(-log2(power) * _THIRDS)

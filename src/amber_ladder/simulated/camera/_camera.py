@@ -12,6 +12,7 @@ from amber_ladder.devices.protocols import Exposure
 from amber_ladder.simulated.camera._line import CameraLine
 from amber_ladder.simulated.camera.body import CameraSetup
 from amber_ladder.simulated.flash import SimulatedFlash
+from amber_ladder.simulated.lighting import Lighting
 from amber_ladder.simulated.rail.mechanics import Build, Truth
 from amber_ladder.simulated.wobble import FrameTruth
 
@@ -19,7 +20,8 @@ from amber_ladder.simulated.wobble import FrameTruth
 class SimulatedCamera:
     """A camera and its live view. ``look`` tells where the rail's carriage really is and how it swings.
 
-    Raises DeviceTrouble when the process that makes the pictures is gone.
+    The flash's heads light the specimen, ``diffused`` or bare, or a lamp turned to ``lamp_deg`` does instead. Raises
+    DeviceTrouble when the process that makes the pictures is gone.
     """
 
     def __init__(self, setup: CameraSetup, flash: SimulatedFlash, look: Callable[[], tuple[Truth, Build]]) -> None:
@@ -28,6 +30,8 @@ class SimulatedCamera:
         name = uuid4().hex
         self._exposing, self._showing = CameraLine(name, setup), CameraLine(name, setup)
         self._turn = threading.Lock()
+        self.diffused = True
+        self.lamp_deg: float | None = None
         self.truths: deque[FrameTruth] = deque(maxlen=500)
 
     @property
@@ -45,16 +49,20 @@ class SimulatedCamera:
         with self._turn:
             truth, build = self._look()
             exposure: Exposure
-            exposure, happened = self._exposing.ask("expose", truth, build, self._flash.fire())
+            exposure, happened = self._exposing.ask("expose", truth, build, self._flash.fire(), self._lighting())
             self.truths.append(happened)
             return exposure
 
     def live(self, width_px: int) -> NDArray[np.uint8]:
         """The whole field, lit by the modelling lamp."""
-        picture: NDArray[np.uint8] = self._showing.ask("live", *self._look(), width_px)
+        picture: NDArray[np.uint8] = self._showing.ask("live", *self._look(), width_px, self._lighting())
         return picture
 
     def loupe(self, x: float, y: float, side_px: int) -> NDArray[np.uint8]:
         """A square of the sensor at 1:1."""
-        picture: NDArray[np.uint8] = self._showing.ask("loupe", self._look()[0], x, y, side_px)
+        picture: NDArray[np.uint8] = self._showing.ask("loupe", self._look()[0], x, y, side_px, self._lighting())
         return picture
+
+    def _lighting(self) -> Lighting:
+        heads = self._flash.heads
+        return Lighting(heads["left"], heads["right"], self.diffused, self.lamp_deg)

@@ -15,6 +15,7 @@ from amber_ladder.core.optics import Optics, Sensor
 from amber_ladder.devices.protocols import Exposure
 from amber_ladder.simulated.behaviour import Behaviour
 from amber_ladder.simulated.jpeg import encode_jpeg
+from amber_ladder.simulated.lighting import Lighting
 from amber_ladder.simulated.rail.mechanics import Build, Truth, swing_um
 from amber_ladder.simulated.sensor import SimulatedSensor, encoded
 from amber_ladder.simulated.specimens import specimen_for
@@ -70,11 +71,11 @@ class CameraBody:
         self._specimen = specimen_for(setup.specimen)
         self._sensor = SimulatedSensor(setup.sensor, setup.wobble, setup.seed)
         self._small: tuple[SpecimenView, float] | None = None
-        self._seen: dict[int, NDArray[np.uint8]] = {}
+        self._seen: tuple[Lighting, dict[int, NDArray[np.uint8]]] = (Lighting(), {})
         self._closed = threading.Event()
         self._looker: threading.Thread | None = None
         self._looked_at = 0
-        self._magnified: tuple[tuple[float, float, int, float], NDArray[np.uint8]] | None = None
+        self._magnified: tuple[tuple[float, float, int, float, Lighting], NDArray[np.uint8]] | None = None
         self._began = time.monotonic()
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
 
@@ -82,40 +83,42 @@ class CameraBody:
         """Stop looking ahead."""
         self._closed.set()
 
-    def expose(self, truth: Truth, build: Build, given: float) -> tuple[Exposure, FrameTruth]:
+    def expose(self, truth: Truth, build: Build, given: float, lighting: Lighting) -> tuple[Exposure, FrameTruth]:
         """A frame lit by this fraction of the flash's full power; returns when the file has been moved over."""
         with self._turn:
             captured_at = datetime.now()
             time.sleep(self._setup.exposure_s)
             closed = time.monotonic()
-            picture, happened = self._picture(truth, build, given)
+            picture, happened = self._picture(truth, build, given, lighting)
             content = encode_jpeg(picture, captured_at=captured_at)
             time.sleep(max(0.0, self._setup.transfer_s - (time.monotonic() - closed)))
             return Exposure(content, ".jpg", captured_at), happened
 
-    def live(self, truth: Truth, build: Build, width_px: int) -> NDArray[np.uint8]:
+    def live(self, truth: Truth, build: Build, width_px: int, lighting: Lighting) -> NDArray[np.uint8]:
         """The whole field, lit by the modelling lamp."""
         with self._live_turn:
             view, factor = self._small_view(width_px)
-        scene = self._live_scene(view, self._focus_um(truth))
+        scene = self._live_scene(view, self._focus_um(truth), lighting)
         swing_px = swing_um(truth, build, 0.0) / self._optics.pixel_um
         shift = (self._shift_px + np.array([0.2, 1.0]) * swing_px) / factor
         matrix = view.matrix(shift, self._turn_deg, self._scale(truth))
         picture = np.asarray(view.frame(scene, matrix, cv2.INTER_LINEAR), np.uint8)
         return _with_grain(picture, self._random)
 
-    def loupe(self, truth: Truth, x: float, y: float, side_px: int) -> NDArray[np.uint8]:
+    def loupe(self, truth: Truth, x: float, y: float, side_px: int, lighting: Lighting) -> NDArray[np.uint8]:
         """A square at 1:1; what lies still and is looked at again is not rendered again."""
         rows, inner_y = _around(y, self._sensor_size.height_px, self._view.margin_px[1], side_px)
         columns, inner_x = _around(x, self._sensor_size.width_px, self._view.margin_px[0], side_px)
-        looked_at = (x, y, side_px, truth.carriage_um)
+        looked_at = (x, y, side_px, truth.carriage_um, lighting)
         if self._behaviour() or self._magnified is None or self._magnified[0] != looked_at:
-            light = self._view.focused(self._focus_um(truth), self._behaviour(), (rows, columns))
+            light = self._view.focused(self._focus_um(truth), self._behaviour(), (rows, columns), lighting)
             height, width = (min(side_px, size) for size in (self._sensor_size.height_px, self._sensor_size.width_px))
             self._magnified = looked_at, encoded(light[inner_y : inner_y + height, inner_x : inner_x + width])
         return _with_grain(self._magnified[1], self._random)
 
-    def _picture(self, truth: Truth, build: Build, given: float) -> tuple[NDArray[np.uint8], FrameTruth]:
+    def _picture(
+        self, truth: Truth, build: Build, given: float, lighting: Lighting
+    ) -> tuple[NDArray[np.uint8], FrameTruth]:
         wobble = self._setup.wobble
         self._shift_px = self._shift_px + self._random.normal(0.0, wobble.drift_px, 2)
         self._turn_deg += float(self._random.normal(0.0, wobble.turn_deg))
@@ -124,8 +127,8 @@ class CameraBody:
         middle = float(swings.mean())
         matrix = self._view.matrix(self._shift_px + np.array([0.2, 1.0]) * middle, self._turn_deg, self._scale(truth))
         flash = given / self._setup.right_power * float(1.0 + self._random.normal(0.0, wobble.flicker))
-        gain = flash + 2.0**wobble.room_stops
-        scene = self._view.focused(self._focus_um(truth), self._behaviour())
+        gain = flash * lighting.gain + 2.0**wobble.room_stops
+        scene = self._view.focused(self._focus_um(truth), self._behaviour(), lighting=lighting)
         light = np.asarray(self._view.frame(scene, matrix), np.float32)
         kernel = _smear(swings - middle)
         if kernel is not None:
@@ -159,21 +162,23 @@ class CameraBody:
                 self._specimen, optics, small, self._setup.seed, coarser=_LIVE_COARSER, growth_per_mm=growth
             )
             self._small = (view, factor)
-            self._seen = {}
+            self._seen = (self._seen[0], {})
             if self._looker is None and not self._setup.restless:
                 self._looker = threading.Thread(target=self._look_ahead, name="look-ahead", daemon=True)
                 self._looker.start()
         return self._small
 
-    def _live_scene(self, view: SpecimenView, focus_um: float) -> NDArray[np.uint8]:
-        """Encoded, with its margin. One that lies still is kept for each step of focus."""
+    def _live_scene(self, view: SpecimenView, focus_um: float, lighting: Lighting) -> NDArray[np.uint8]:
+        """Encoded, with its margin. One that lies still is kept for each step of focus, in one light."""
         behaviour = self._behaviour()
         if behaviour:
-            return encoded(view.focused(focus_um, behaviour))
-        step_um, seen = self._live_step_um, self._seen
+            return encoded(view.focused(focus_um, behaviour, lighting=lighting))
+        if self._seen[0] != lighting:
+            self._seen = (lighting, {})
+        step_um, seen = self._live_step_um, self._seen[1]
         key = self._looked_at = round(focus_um / step_um)
         if key not in seen:
-            seen[key] = encoded(view.focused(key * step_um))
+            seen[key] = encoded(view.focused(key * step_um, lighting=lighting))
         return seen[key]
 
     @property
@@ -184,7 +189,7 @@ class CameraBody:
         """Render live pictures of focus positions near the present one, before anybody moves there."""
         beyond_um = 4.0 * self._optics.sharp_depth_um.total
         while not self._closed.is_set():
-            small, seen, step_um = self._small, self._seen, self._live_step_um
+            small, (lighting, seen), step_um = self._small, self._seen, self._live_step_um
             wanted = range(round(-beyond_um / step_um), round((self._specimen.depth_um + beyond_um) / step_um) + 1)
             missing = [key for key in wanted if key not in seen]
             if small is None or not missing:
@@ -192,7 +197,7 @@ class CameraBody:
                 continue
             key = min(missing, key=lambda one: abs(one - self._looked_at))
             began = time.monotonic()
-            seen[key] = encoded(small[0].focused(key * step_um))
+            seen[key] = encoded(small[0].focused(key * step_um, lighting=lighting))
             # Whoever looks at the live view meanwhile needs the other half of the processors.
             self._closed.wait(time.monotonic() - began)
 

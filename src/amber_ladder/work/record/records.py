@@ -263,7 +263,22 @@ def shot_with(take: Take) -> str:
     later = [f"; later {shot_with(Take(source=take.source, devices=one))}" for one in devices.get("later", [])]
     power = devices.get("flash_power")
     flash = f", flash at {power_setting(power)}" if power else ""
-    return f"{moved}, {camera}{flash}{practice}{''.join(later)}"
+    return f"{moved}, {camera}{flash}{_light_of(devices)}{practice}{''.join(later)}"
+
+
+def _light_of(devices: dict[str, Any]) -> str:
+    """What was written down of the light besides the flash's power."""
+    said, noted = "", devices.get("angle_noted")
+    heads, lamp_deg = devices.get("flash_heads"), devices.get("lamp_deg")
+    if heads:
+        said += f" ({', '.join(f'{name} head at {share:.0%}' for name, share in heads.items())})"
+    if lamp_deg is not None:
+        said += f", lit by a lamp {lamp_deg:g}° beside the axis"
+    elif devices.get("diffused") is False:
+        said += ", without a diffuser"
+    elif noted:
+        said += ", best angle"
+    return f"{said} ({noted})" if noted else said
 
 
 _MOVED = {"hand": "by hand", "knob": "by the knob", "body": "focus bracketed by the body"}

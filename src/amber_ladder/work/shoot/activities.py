@@ -146,3 +146,9 @@ class Activities:
     def _ended(self, patience_s: float) -> bool:
         current = self._current
         return current is None or current.ended.wait(patience_s)
+
+
+def check_begun(stop: StopToken) -> None:
+    """Raises Conflict for work that was told to stop before it began."""
+    if stop.stopped:
+        raise Conflict("stopped before it began: nothing was shot")

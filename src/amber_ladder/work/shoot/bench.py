@@ -6,7 +6,6 @@ import threading
 from contextlib import suppress
 from functools import partial
 
-from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import AmberLadderError, Conflict, DatabaseAway, DeviceTrouble
 from amber_ladder.formats.validated import validated
 from amber_ladder.settings import settings
@@ -15,13 +14,14 @@ from amber_ladder.store.database import transaction
 from amber_ladder.work.patience import patiently
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot import preflight, takes
-from amber_ladder.work.shoot.activities import MOVING, Activities
+from amber_ladder.work.shoot.activities import MOVING, Activities, check_begun
 from amber_ladder.work.shoot.allowed import check_rail
 from amber_ladder.work.shoot.claim import Claim
 from amber_ladder.work.shoot.current_take import CurrentTake
 from amber_ladder.work.shoot.find_ends import Search
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
-from amber_ladder.work.shoot.light import flash_view, settle_in_focus
+from amber_ladder.work.shoot.light import flash_view
+from amber_ladder.work.shoot.light_orders import LightOrders
 from amber_ladder.work.shoot.live import LiveFrame, look
 from amber_ladder.work.shoot.mounting import Mounting
 from amber_ladder.work.shoot.moves import rail_view, target_of
@@ -36,7 +36,6 @@ from amber_ladder.work.shoot.views import (
     BenchView,
     BurstEntry,
     EndsView,
-    FlashEntry,
     HoldView,
     MoveEntry,
     PreflightItem,
@@ -62,6 +61,7 @@ class Bench:
         self._search: Search | None = None
         self._current = CurrentTake(self._activities, self._line)
         self._heading_um: float | None = None
+        self.light = LightOrders(self._turn, self._activities, self._mounting, self._line, self._current, self._tell)
         self.claim = Claim(working=lambda: self._activities.busy is not None, told=self._tell)
 
     # What is there
@@ -83,6 +83,10 @@ class Bench:
             self._search_view(),
             self._mounting.light.test,
             self._mounting.light.room,
+            self._mounting.light.diffuser,
+            self._mounting.light.balance,
+            self._mounting.light.place.entry if self._mounting.light.place else None,
+            self.light.best,
             self._current.growth(),
             self._current.view(),
             self._activities.said,
@@ -114,6 +118,8 @@ class Bench:
                 self._line.drop()
             if any(getattr(before, name) != getattr(after, name) for name in ("camera", "scene", "rail")):
                 self._mounting.forget_findings()
+            if any(getattr(before, name) != getattr(after, name) for name in ("lit_by", "diffused", "lamp_deg")):
+                self._mounting.relight(after)
             if self._mounting.setup and {"camera", "scene", "flaws", "rail"} & given.keys():
                 self._mounting.mount(self._mounting.setup.stack_id)
         return self._now()
@@ -131,7 +137,7 @@ class Bench:
         optical, busy = self._mounting.optical, self._activities.busy
         flash = optical.flash if optical else None
         return LiveFrame(
-            look(optical.live if optical else None, loupe),
+            look(optical.live if optical else None, loupe, self._mounting.light.place, self._mounting.lamp_deg),
             self._line.position_um(in_use=busy is not None),
             busy is not None and not self._current.by_hand,
             self._current.view(),
@@ -201,52 +207,10 @@ class Bench:
                     self._search = None
 
             self._line.rail()
-            _check_begun(stop)
+            check_begun(stop)
             self._mounting.ends, self._search = None, search
             self._activities.begin("finding the ends", work, stop)
         return self.view()
-
-    # Light
-
-    def set_flash(self, entry: FlashEntry) -> BenchView:
-        """Set the flash. Raises Conflict without one, and while a take is shot: all its frames have the same light."""
-        if self._current.task_id is not None:
-            raise Conflict("the light stays as it is while a ladder is shot: stop the run first")
-        with self._turn:  # a flash that is just being exchanged must not take the order
-            self._mounting.light.set_flash(self._mounting.needed()[1], entry)
-        return self._now()
-
-    def test_frame(self) -> BenchView:
-        """Go into the ladder, where something is in focus, shoot a frame that belongs to no take, and judge its light.
-
-        Raises Conflict, DeviceTrouble, Stopped.
-        """
-        stop = self._activities.ask()
-        with self._turn:
-            self._activities.free()
-            setup, optical = self._mounting.needed()
-            near_um, far_um = setup.plan.near_um, setup.ladder.far_um
-            self._mounting.reach().check(0.5 * (near_um + far_um))
-
-            def work() -> None:
-                at = settle_in_focus(self._line.move_to, optical.live, near_um, far_um, stop)
-                self._mounting.light.test_frame(optical, at)
-
-            _check_begun(stop)
-            end = self._activities.begin_awaited("testing the light", work, stop)
-        end()
-        return self._now()
-
-    def room_frame(self) -> BenchView:
-        """Shoot a frame with the flash off: it must be black. Raises Conflict, DeviceTrouble."""
-        with self._turn:
-            self._activities.free()
-            self._mounting.light.room_frame(self._mounting.needed()[1])
-        return self._now()
-
-    def test_picture(self) -> bytes:
-        """The last test frame. Raises NotFound."""
-        return self._mounting.light.picture()
 
     # Runs
 
@@ -280,7 +244,7 @@ class Bench:
             bench, mover = bench_settings(), setup.plan.mover
             if mover != "rail":
                 self._check_confirmed(stack_id, entry)
-                _check_begun(stop)
+                check_begun(stop)
                 hand = mover == "knob" and entry.simulated and bench.camera == SIMULATED
                 scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
                 take_id = takes.add_run(
@@ -295,9 +259,11 @@ class Bench:
             self._check_confirmed(stack_id, entry)
             # First: what cannot start does not begin a take.
             camera = optical.camera or FolderCamera(watched_folder(bench), stop)
-            _check_begun(stop)
+            check_begun(stop)
             scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
-            take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices_of(bench, flash=optical.flash))
+            take_id = takes.add_run(
+                stack_id, ladder, scene=scene, devices=devices_of(bench, flash=optical.flash, best=self.light.best)
+            )
             return takes.started(
                 take_id,
                 lambda: self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop),
@@ -315,7 +281,7 @@ class Bench:
             self._activities.free()
             self.set_up(stack_id)
             bench = bench_settings()
-            _check_begun(stop)
+            check_begun(stop)
             devices = devices_of(bench, by="hand", simulated_hand=entry.simulated)
             take_id = takes.add_burst(stack_id, entry, watched_folder(bench), devices=devices)
             setup = self._mounting.needed()[0]
@@ -332,8 +298,10 @@ class Bench:
             if how == "run":
                 self._line.rail()  # first: a take that cannot go on is not said to
                 camera = optical.camera or FolderCamera(watched_folder(bench), stop)
-            _check_begun(stop)
-            takes.goes_on(take_id, devices_of(bench, flash=optical.flash) if how == "run" else None)
+            check_begun(stop)
+            takes.goes_on(
+                take_id, devices_of(bench, flash=optical.flash, best=self.light.best) if how == "run" else None
+            )
 
             def start() -> None:
                 if how == "burst":
@@ -418,8 +386,3 @@ class Bench:
     def _search_view(self) -> SearchView | None:
         search = self._search
         return search.view() if search else None
-
-
-def _check_begun(stop: StopToken) -> None:
-    if stop.stopped:
-        raise Conflict("stopped before it began: nothing was shot")

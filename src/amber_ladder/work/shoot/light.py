@@ -1,4 +1,4 @@
-"""Setting the light: the flash, a test frame, and a frame with the flash off."""
+"""Setting the light: the flash and its heads, test frames alone and in pairs, and a frame with the flash off."""
 
 import time
 from collections.abc import Callable
@@ -8,16 +8,26 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.light import read_light, room_light
-from amber_ladder.core.optics import flash_changed_by, power_setting
+from amber_ladder.core.light import Softness, brighter_stops, compared, read_light, room_light, softness
+from amber_ladder.core.optics import flash_changed_by, power_by_meter, power_setting
 from amber_ladder.devices.protocols import Flash, LiveView
 from amber_ladder.devices.stopping import StopToken
-from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.errors import BadInput, Conflict, NotFound
 from amber_ladder.store.base import now
 from amber_ladder.work.shoot.incoming import decoded
 from amber_ladder.work.shoot.live import WIDTH_PX, anything_in_focus
 from amber_ladder.work.shoot.opening import Optical
-from amber_ladder.work.shoot.views import FlashEntry, FlashView, RoomView, TestFrameView
+from amber_ladder.work.shoot.place import PlaceWatch
+from amber_ladder.work.shoot.views import (
+    BalanceView,
+    DiffuserView,
+    FlashEntry,
+    FlashView,
+    MeteredView,
+    MeterEntry,
+    RoomView,
+    TestFrameView,
+)
 
 _PLACES = (0.5, 0.25, 0.75, 0.1, 0.9, 0.4, 0.6)  # from near to far: where to look for something in focus
 
@@ -39,11 +49,25 @@ class LightDesk:
     def __init__(self) -> None:
         self.test: TestFrameView | None = None
         self.room: RoomView | None = None
-        self._jpeg = b""
+        self.balance: BalanceView | None = None
+        self.place: PlaceWatch | None = None
+        self._jpeg, self._before_jpeg = b"", b""
+        self.diffuser: DiffuserView | None = None
+        self._soft: Softness | None = None
+        self._soft_before: Softness | None = None
 
     def set_flash(self, optical: Optical, entry: FlashEntry) -> None:
-        """Set the flash; a test at another power tells nothing any more. Raises Conflict without one."""
+        """Set the flash; a test at another power tells nothing any more. Raises Conflict without one, BadInput."""
         flash = _flash(optical)
+        if entry.heads is not None:
+            if entry.heads.keys() != flash.heads.keys():
+                names = " and ".join(flash.heads) or "none that can be set one by one"
+                raise BadInput(f"the heads of this flash are {names}", field="heads")
+            if max(entry.heads.values()) <= 0.0:
+                raise BadInput("one head at least must give light", field="heads")
+            if entry.heads != flash.heads:
+                self.relit()
+            flash.heads = dict(entry.heads)
         if entry.power is not None:
             if self.test and self.test.power != entry.power:
                 self.test = None
@@ -66,6 +90,40 @@ class LightDesk:
             number, flash.power, at.um, now(), sharp, reading, change.setting,
             power if sharp else None, change.missing_stops, recycle_s,
         )  # fmt: skip
+        self._soft = softness(picture)
+        if self.diffuser and self._soft_before:
+            before = self.diffuser.before
+            self.diffuser = DiffuserView(before, compared(self._soft_before, self._soft, before.power, flash.power))
+
+    def relit(self) -> None:
+        """The light is another one now: a test frame of before tells nothing of it, nor does the heads' balance."""
+        self.test = self.balance = None
+
+    def keep_before(self) -> None:
+        """Keep the last test frame: the next one is compared with it. Raises Conflict where there is none."""
+        if self.test is None:
+            raise Conflict("there is no test frame of this light: shoot one first")
+        self._before_jpeg, self._soft_before = self._jpeg, self._soft
+        self.diffuser = DiffuserView(self.test, None)
+
+    def weigh_heads(self, optical: Optical) -> None:
+        """Shoot with each of two heads alone, and tell how they are balanced. Raises Conflict, DeviceTrouble."""
+        flash = _flash(optical)
+        if len(flash.heads) != 2:
+            raise Conflict("this flash's heads cannot be fired one by one from here: cover one, then the other")
+        given, pictures = dict(flash.heads), []
+        try:
+            for name in given:
+                flash.heads = {one: share if one == name else 0.0 for one, share in given.items()}
+                pictures.append(decoded(_shot(optical, flash_on=True)))
+        finally:
+            flash.heads = given
+        (first, second), found = given, brighter_stops(*pictures)
+        even = dict(given)
+        if found is not None:
+            stronger = first if found > 0 else second
+            even[stronger] = given[stronger] * 2.0 ** -abs(found)
+        self.balance = BalanceView(first, second, found, even)
 
     def room_frame(self, optical: Optical) -> None:
         """Shoot with the flash off: it must be black. Raises Conflict, DeviceTrouble."""
@@ -79,6 +137,21 @@ class LightDesk:
             raise NotFound("no test frame was shot yet")
         return self._jpeg
 
+    def picture_before(self) -> bytes:
+        """The test frame that was kept. Raises NotFound."""
+        if not self._before_jpeg:
+            raise NotFound("no test frame was kept to compare with")
+        return self._before_jpeg
+
+
+def metered(entry: MeterEntry, effective_f_number: float) -> MeteredView:
+    """What a meter's reading asks of the flash through a rig."""
+    change = power_by_meter(
+        entry.f_number, entry.power, effective_f_number,
+        metered_iso=entry.metered_iso, camera_iso=entry.camera_iso, taken_stops=entry.taken_stops,
+    )  # fmt: skip
+    return MeteredView(effective_f_number, change.stops, change.setting, change.power, change.missing_stops)
+
 
 def flash_view(optical: Optical | None) -> FlashView | None:
     """The flash as it is set; None without one."""
@@ -86,8 +159,9 @@ def flash_view(optical: Optical | None) -> FlashView | None:
     if flash is None:
         return None
     return FlashView(
-        flash.power, power_setting(flash.power), flash.on, flash.ready_in_s(), flash.recycle_s(flash.power)
-    )
+        flash.power, power_setting(flash.power), flash.on, flash.ready_in_s(), flash.recycle_s(flash.power),
+        dict(flash.heads),
+    )  # fmt: skip
 
 
 def settle_in_focus(

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from amber_ladder.core.focus import in_focus
 from amber_ladder.devices.protocols import LiveView
 from amber_ladder.errors import DeviceTrouble
-from amber_ladder.work.shoot.views import GrowthView, RunView, SearchView
+from amber_ladder.work.shoot.place import PlaceWatch
+from amber_ladder.work.shoot.views import GrowthView, PlaceView, RunView, SearchView
 
 WIDTH_PX = 704
 _LOUPE_PX = 300
@@ -19,12 +20,16 @@ _AMBER_BGRA = (52, 180, 242, 235)
 
 @dataclass(frozen=True, slots=True)
 class LivePictures:
-    """JPEG of the field, PNG of the edges in focus, JPEG of the loupe, and the sharpness; empty without a live view."""
+    """JPEG of the field, PNG of the edges in focus, JPEG of the loupe, the sharpness, what a marked place gives;
+
+    empty without a live view.
+    """
 
     picture: bytes = b""
     edges: bytes = b""
     loupe: bytes = b""
     sharpness: float | None = None
+    place: PlaceView | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,15 +45,18 @@ class LiveFrame:
     search: SearchView | None
 
 
-def look(live: LiveView | None, loupe: tuple[float, float] | None) -> LivePictures:
-    """What the camera sees now; nothing while the rail that it looks at is away."""
+def look(
+    live: LiveView | None, loupe: tuple[float, float] | None, place: PlaceWatch | None, lamp_deg: float | None
+) -> LivePictures:
+    """What the camera sees now, and what a marked place gives; nothing while the rail that it looks at is away."""
     if live is None:
         return LivePictures()
     try:
         rgb = live.live(WIDTH_PX)
         focus = in_focus(_grey(rgb))
         magnified = _jpeg(live.loupe(*loupe, _LOUPE_PX)) if loupe else b""
-        return LivePictures(_jpeg(rgb), _marks(focus.edges), magnified, focus.sharpness)
+        read = place.read(rgb, lamp_deg) if place else None
+        return LivePictures(_jpeg(rgb), _marks(focus.edges), magnified, focus.sharpness, read)
     except DeviceTrouble:
         return LivePictures()
 

@@ -10,7 +10,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.work.shoot.light import LightDesk
 from amber_ladder.work.shoot.opening import Optical, open_optical, reach_for
 from amber_ladder.work.shoot.setup import Setup, bench_settings, keep_settings, setup_of
-from amber_ladder.work.shoot.views import EndsView
+from amber_ladder.work.shoot.views import BenchSettings, EndsView
 from amber_ladder.work.stack.views import stack_plan, stack_rig
 
 _USUAL_POWER = 0.125
@@ -24,6 +24,7 @@ class Mounting:
         self.setup: Setup | None = None
         self.optical: Optical | None = None
         self.light = LightDesk()
+        self.lamp_deg: float | None = None
         self.ends: EndsView | None = None
 
     def mount(self, stack_id: int) -> None:
@@ -41,7 +42,7 @@ class Mounting:
         if same and self.optical and self.optical.flash:
             power = self.optical.flash.power
         self.close()
-        self.optical = open_optical(setup, bench, self._rail, power)
+        self.optical, self.lamp_deg = open_optical(setup, bench, self._rail, power), bench.lamp_at_deg
         if not same or self.setup is None or self.setup.rig != setup.rig:
             self.forget_findings()
         self.setup = setup
@@ -67,6 +68,13 @@ class Mounting:
     def reach(self) -> Reach:
         """Where the rail can go over this specimen."""
         return reach_for(self.setup, bench_settings()) if self.setup else Reach()
+
+    def relight(self, bench: BenchSettings) -> None:
+        """The simulated lamp or diffuser was set anew."""
+        self.lamp_deg = bench.lamp_at_deg
+        if self.optical:
+            self.optical.relight(bench)
+        self.light.relit()
 
     def forget_findings(self) -> None:
         """Ends and light were found with what stood there before."""

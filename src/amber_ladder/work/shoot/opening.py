@@ -25,7 +25,7 @@ from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.wobble import Wobble
 from amber_ladder.work.shoot.allowed import check_folder, check_rail
 from amber_ladder.work.shoot.setup import Setup
-from amber_ladder.work.shoot.views import SIMULATED, BenchSettings
+from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, BestView
 
 _SCENE_OF = {
     "plant": "moss-capsule",
@@ -50,12 +50,16 @@ _FULL_RECYCLE_S = 3.0  # of a flash whose recycling the plan does not tell
 
 @dataclass(frozen=True, slots=True)
 class Optical:
-    """Camera and flash as they see one stack's specimen. ``live`` is None for a camera that shows nothing."""
+    """Camera and flash as they see one stack's specimen. ``live`` is None for a camera that shows nothing.
+
+    ``relight`` sets the simulated lamp and diffuser; those on a real bench are set by hand.
+    """
 
     camera: Camera | None
     flash: Flash | None
     live: LiveView | None
     close: Callable[[], None]
+    relight: Callable[[BenchSettings], None] = lambda _: None
 
 
 def reach_for(setup: Setup, bench: BenchSettings) -> Reach:
@@ -84,10 +88,12 @@ def devices_of(
     by: Mover | Literal["hand"] = "rail",
     simulated_hand: bool = False,
     flash: Flash | None = None,
+    best: BestView | None = None,
 ) -> dict[str, Any]:
     """How the bench is configured, as it is kept with a take: what moved, what exposed, and which faults were on.
 
     Faults touch simulated devices alone. The power of the ``flash`` holds for every frame: it is not changed meanwhile.
+    ``best`` is the best angle that was found for a place that mirrors.
     """
     by_hand = by == "hand"
     rail = bench.rail if by == "rail" else None
@@ -98,6 +104,10 @@ def devices_of(
         "rail": rail,
         "camera": camera,
         "flash_power": flash.power if flash and flash.on else None,
+        "flash_heads": dict(flash.heads) if flash and flash.on and len(set(flash.heads.values())) > 1 else None,
+        "lamp_deg": bench.lamp_at_deg if flash else None,
+        "diffused": bench.diffused if flash and bench.camera == SIMULATED else None,
+        "angle_noted": best.note or None if best else None,
         "folder": str(watched_folder(bench)) if by != "rail" or camera != SIMULATED else None,
         "flaws": list(bench.flaws) if simulated else [],
     }
@@ -175,7 +185,11 @@ def open_optical(setup: Setup, bench: BenchSettings, rail: Callable[[], Rail], p
         if eye:
             eye.close()
 
-    return Optical(camera, flash, camera, close)
+    def relight(now: BenchSettings) -> None:
+        camera.diffused, camera.lamp_deg = now.diffused, now.lamp_at_deg
+
+    relight(bench)
+    return Optical(camera, flash, camera, close, relight)
 
 
 def open_camera(

@@ -5,9 +5,10 @@ from datetime import UTC, datetime, timedelta
 
 from amber_ladder.core.planning import Caution, Reach
 from amber_ladder.devices.protocols import Flash
-from amber_ladder.errors import OutOfReach
+from amber_ladder.errors import BadInput, OutOfReach
 from amber_ladder.store.base import now
 from amber_ladder.store.models import Take
+from amber_ladder.work.shoot.opening import watched_folder
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, EndsView, PreflightItem, RoomView, TestFrameView
 
@@ -64,6 +65,7 @@ def items(
         *([_limits(setup, reach)] if driven else []),
         _space(setup, free_bytes),
         *([_ends(setup, ends)] if driven else []),
+        *([] if driven and bench.camera == SIMULATED else [_folder(bench)]),
     ]
     if not driven and bench.camera == SIMULATED:
         pass  # the stand-in's light is right, and nobody can judge it beforehand
@@ -114,6 +116,17 @@ def _rail(trouble: str | None) -> PreflightItem:
     if trouble:
         return PreflightItem("rail", "The rail answers", "stop", trouble)
     return PreflightItem("rail", "The rail answers", "fine", "It is connected and says where it is.")
+
+
+def _folder(bench: BenchSettings) -> PreflightItem:
+    title = "Frames come into a folder that is there"
+    try:
+        folder = watched_folder(bench)
+    except BadInput as error:
+        return PreflightItem("folder", title, "stop", str(error))
+    if not folder.is_dir():
+        return PreflightItem("folder", title, "stop", f"{folder} is gone: make it again, or name another.")
+    return PreflightItem("folder", title, "fine", f"{folder} is watched.")
 
 
 def _rig(setup: Setup, on_bench: RigOnBench | None) -> PreflightItem:

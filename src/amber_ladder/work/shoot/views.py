@@ -6,20 +6,24 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from amber_ladder.core.light import LightReading
+from amber_ladder.core.light import Compared, LightReading
 from amber_ladder.formats.plan_json import Position
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.work.shoot.claim import ClaimView
 
 Folder = Annotated[str, StringConstraints(strip_whitespace=True, max_length=500)]
 Hold = Annotated[str, StringConstraints(pattern=r"^[\w-]{1,64}$")]
+LampAngle = Annotated[float, Field(ge=-80, le=80, allow_inf_nan=False)]
+Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 SIMULATED = "simulated"
 
 
 class BenchSettings(Strict):
     """What stands on the bench. ``rail`` is a pyserial address, or the simulated rail that ships.
 
-    ``scene`` is what lies under the simulated camera; ``lies_um`` where its nearest point lies, by stack.
+    ``scene`` is what lies under the simulated camera; ``lies_um`` where its nearest point lies, by stack. ``lit_by``,
+    ``diffused`` and ``lamp_deg`` are how the simulated camera's specimen is lit: a lamp is turned about it.
     """
 
     rail: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)] = SIMULATED
@@ -29,6 +33,14 @@ class BenchSettings(Strict):
     reshoots: Annotated[int, Field(ge=0, le=9)] = 2
     scene: Annotated[str, Field(max_length=60)] | None = None
     lies_um: dict[str, float] = Field(default_factory=dict)
+    lit_by: Literal["heads", "lamp"] = "heads"
+    diffused: bool = True
+    lamp_deg: LampAngle = 0.0
+
+    @property
+    def lamp_at_deg(self) -> float | None:
+        """Where the lamp is; None where the flash heads light, or nobody but the person at the bench knows."""
+        return self.lamp_deg if self.camera == SIMULATED and self.lit_by == "lamp" else None
 
 
 class BenchChange(Strict):
@@ -40,6 +52,9 @@ class BenchChange(Strict):
     flaws: list[str] | None = None
     reshoots: int | None = None
     scene: str | None = None
+    lit_by: Literal["heads", "lamp"] | None = None
+    diffused: bool | None = None
+    lamp_deg: LampAngle | None = None
 
 
 class MoveEntry(Strict):
@@ -56,10 +71,38 @@ class MoveEntry(Strict):
 
 
 class FlashEntry(Strict):
-    """How the flash is set."""
+    """How the flash is set, and the shares of its power that its heads give, by name."""
 
     power: Annotated[float, Field(ge=1 / 512, le=1, allow_inf_nan=False)] | None = None
     on: bool | None = None
+    heads: dict[str, Share] | None = None
+
+
+class PlaceEntry(Strict):
+    """A place of the field whose brightness is followed: centre as shares of width and height, radius of the width."""
+
+    x: Share
+    y: Share
+    radius: Annotated[float, Field(ge=0.002, le=0.2, allow_inf_nan=False)] = 0.012
+
+
+class NoteEntry(Strict):
+    """Where lamp, specimen or camera stood at the brightest."""
+
+    words: Words
+
+
+class MeterEntry(Strict):
+    """A flash meter's reading beside the specimen: f-number and sensitivity, with the flash at a power.
+
+    ``taken_stops`` is what filters in the rig take.
+    """
+
+    f_number: Annotated[float, Field(ge=0.5, le=256, allow_inf_nan=False)]
+    power: Annotated[float, Field(ge=1 / 512, le=1, allow_inf_nan=False)]
+    metered_iso: Annotated[float, Field(ge=1, le=1_000_000, allow_inf_nan=False)] = 100
+    camera_iso: Annotated[float, Field(ge=1, le=1_000_000, allow_inf_nan=False)] = 100
+    taken_stops: Annotated[float, Field(ge=0, le=20, allow_inf_nan=False)] = 0
 
 
 class RunEntry(Strict):
@@ -117,13 +160,14 @@ class RailView:
 
 @dataclass(frozen=True, slots=True)
 class FlashView:
-    """The flash; ``setting`` as engraved."""
+    """The flash; ``setting`` as engraved. ``heads`` are there where each can be set: the shares that they give."""
 
     power: float
     setting: str
     on: bool
     ready_in_s: float
     recycle_s: float
+    heads: dict[str, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,6 +205,62 @@ class RoomView:
 
     black: bool
     stops: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class DiffuserView:
+    """A test frame that was kept as before, and how the last one compares; None before there is another."""
+
+    before: TestFrameView
+    compared: Compared | None
+
+
+@dataclass(frozen=True, slots=True)
+class BalanceView:
+    """Two heads, each alone: by how many stops the first is brighter (None where too little tells).
+
+    ``even`` are the shares that would make them even, the stronger one as it is turned down.
+    """
+
+    first: str
+    second: str
+    brighter_stops: float | None
+    even: dict[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class MeteredView:
+    """What a meter's reading asks of the flash: ``stops`` more power, as a setting; None out of reach."""
+
+    effective_f_number: float
+    stops: float
+    setting: str
+    power: float | None
+    missing_stops: float
+
+
+@dataclass(frozen=True, slots=True)
+class BestView:
+    """The brightest that a place was: stops below full scale, where the lamp was if the bench knows, and a note.
+
+    ``number`` changes with each, for the picture's address.
+    """
+
+    number: int
+    stops: float
+    lamp_deg: float | None
+    note: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceView:
+    """A marked place now: stops below full scale, and the best so far. Where it is ``clipped`` it may be brighter."""
+
+    place: PlaceEntry
+    stops: float
+    clipped: bool
+    best: BestView | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -263,6 +363,10 @@ class BenchView:
     search: SearchView | None
     test_frame: TestFrameView | None
     room: RoomView | None
+    diffuser: DiffuserView | None
+    balance: BalanceView | None
+    place: PlaceEntry | None
+    best: BestView | None
     growth: GrowthView | None
     run: RunView | None
     said: str | None

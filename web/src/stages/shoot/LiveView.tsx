@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import type { LivePictures } from "./live";
+import type { LitPlace, LivePictures } from "./live";
 import { FIT, FITTED } from "./views";
 
 interface Props {
@@ -11,10 +11,40 @@ interface Props {
   inner: number | null;
   loupe: { x: number; y: number } | null;
   onLoupe: (place: { x: number; y: number }) => void;
+  lit: LitPlace | null;
+}
+
+/** How bright the marked place is, to be read from across the bench. */
+function PlaceReading({ lit }: { lit: LitPlace }) {
+  const { best, stops, clipped } = lit;
+  const below = best ? best.stops - stops : null;
+  return (
+    <div
+      className="absolute bottom-3 left-3 w-64 rounded-s bg-card px-4 py-2"
+      role="status"
+      aria-label="Light of the marked place"
+    >
+      <p className="head text-[2.625rem] leading-tight tabular-nums">
+        {stops.toFixed(1).replace("-", "−")} <span className="text-[1rem]">stops</span>
+      </p>
+      <div className="h-3 bg-rule" aria-hidden>
+        <div className="h-full bg-amber-fill" style={{ width: `${100 * Math.max(0, 1 + stops / 8)}%` }} />
+      </div>
+      <p className={`mt-1 text-[0.9375rem] ${clipped ? "text-fault" : "text-ink2"}`}>
+        {clipped
+          ? "Washed out here: darken the live view, or the best cannot be told."
+          : below === null
+            ? "Hold still a moment …"
+            : below < 0.1
+              ? "The brightest so far."
+              : `${below.toFixed(1)} below the brightest so far.`}
+      </p>
+    </div>
+  );
 }
 
 /** The camera's live view on its mat, with marks over it. A click puts the loupe there. */
-export function LiveView({ drawer, edges, grid, inner, loupe, onLoupe }: Props) {
+export function LiveView({ drawer, edges, grid, inner, loupe, onLoupe, lit }: Props) {
   const field = useRef<HTMLCanvasElement>(null);
   const magnified = useRef<HTMLCanvasElement>(null);
   const marked = useRef(edges);
@@ -88,6 +118,18 @@ export function LiveView({ drawer, edges, grid, inner, loupe, onLoupe }: Props) 
               vectorEffect="non-scaling-stroke"
             />
           )}
+          {lit && (
+            <ellipse
+              cx={300 * lit.place.x}
+              cy={200 * lit.place.y}
+              rx={300 * lit.place.radius}
+              ry={300 * lit.place.radius}
+              fill="none"
+              stroke="#f2b434"
+              strokeWidth="2"
+              vectorEffect="non-scaling-stroke"
+            />
+          )}
           {loupe && (
             <path
               d={`M${300 * loupe.x - 8} ${200 * loupe.y}h16M${300 * loupe.x} ${200 * loupe.y - 8}v16`}
@@ -97,6 +139,7 @@ export function LiveView({ drawer, edges, grid, inner, loupe, onLoupe }: Props) 
           )}
         </svg>
       </div>
+      {lit && <PlaceReading lit={lit} />}
       {loupe && (
         <figure className="absolute right-3 bottom-3 border border-[#dfe4df] bg-mat">
           <canvas

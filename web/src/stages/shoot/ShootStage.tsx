@@ -14,8 +14,9 @@ import { ByHand } from "./ByHand";
 import { benchCommands } from "./benchCommands";
 import { ClaimBar } from "./ClaimBar";
 import { EndsPanel } from "./EndsPanel";
-import { LightPanel } from "./LightPanel";
 import { LiveView } from "./LiveView";
+import { LightPanel } from "./light/LightPanel";
+import { Mirror } from "./light/Mirror";
 import { type LivePictures, useCurve, useLive } from "./live";
 import { SharpnessCurve } from "./Plots";
 import { Preflight } from "./Preflight";
@@ -27,7 +28,7 @@ import { TurnPanel } from "./TurnPanel";
 import { useBench } from "./useBench";
 import { useCue } from "./useCue";
 import { useHold } from "./useHold";
-import type { Marks, View } from "./views";
+import { type Marks, MIDDLE, type View } from "./views";
 
 type Sheet = "preflight" | "bench" | "hand" | null;
 
@@ -136,6 +137,7 @@ export function ShootStage() {
               inner={marks.border ? (framing.data?.framing.inner_share ?? null) : null}
               loupe={loupe}
               onLoupe={setLoupe}
+              lit={moment?.place ?? null}
             />
           ) : (
             <Shown
@@ -144,6 +146,7 @@ export function ShootStage() {
               frame={frame}
               growth={growth}
               test={mine ? bench.test_frame : null}
+              compared={mine ? bench.diffuser : null}
               settingUp={settingUp}
               mine={mine}
             />
@@ -172,7 +175,7 @@ export function ShootStage() {
           marks={marks}
           onMarks={setMarks}
           loupe={loupe !== null}
-          onLoupe={(on) => setLoupe(on ? { x: 0.5, y: 0.5 } : null)}
+          onLoupe={(on) => setLoupe(on ? MIDDLE : null)}
         />
         <div className="grid h-[7.2rem] shrink-0 grid-cols-2 gap-6 bg-card px-4 pt-2 small:hidden">
           {driven ? (
@@ -219,13 +222,8 @@ export function ShootStage() {
                     hold={hold}
                   />
                   <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
-                  <LightPanel
-                    bench={bench}
-                    moment={moment}
-                    locked={locked}
-                    working={busy}
-                    act={(order) => act(order)}
-                  />
+                  <LightPanel bench={bench} moment={moment} locked={locked} working={busy} act={act} />
+                  <Mirror bench={bench} lit={moment?.place ?? null} loupe={loupe} locked={locked} act={act} />
                 </>
               ) : (
                 <TurnPanel stack={stack} />

@@ -1,5 +1,5 @@
-import { type Frame, type Growth, pictureUrl, type Take, type TestFrame } from "../../client/api";
-import { percent } from "../../lib/numbers";
+import { type Bench, type Frame, type Growth, pictureUrl, type Take, type TestFrame } from "../../client/api";
+import { fineShare, percent } from "../../lib/numbers";
 import { FIT, FITTED, type View } from "./views";
 
 /** Shares of the picture. A still specimen with steep slopes reads up to 1.2 % (tests/core/growing). */
@@ -12,15 +12,28 @@ interface Props {
   frame: Frame | null;
   growth: Growth | null;
   test: TestFrame | null;
+  /** A test frame that was kept as before. */
+  compared: Bench["diffuser"];
   settingUp: boolean;
   mine: boolean;
 }
 
 /** Anything but the live view: the growing picture, its depth, a frame, the test frame; or why there is none. */
-export function Shown({ view, take, frame, growth, test, settingUp, mine }: Props) {
+export function Shown({ view, take, frame, growth, test, compared, settingUp, mine }: Props) {
   if (view === "frame" && frame)
     return <Picture alt={`Frame ${frame.name}`} src={pictureUrl("frame", frame.id, "preview.jpg")} />;
-  if (view === "test" && test) return <TestPicture test={test} />;
+  if (view === "test" && test && compared?.compared)
+    return (
+      <div className="absolute inset-0 grid grid-cols-2 gap-1">
+        <Side title="Before" glare={compared.compared.before.glare} shadow={compared.compared.before.shadow}>
+          <TestPicture test={compared.before} which="before" />
+        </Side>
+        <Side title="After" glare={compared.compared.after.glare} shadow={compared.compared.after.shadow}>
+          <TestPicture test={test} which="last" />
+        </Side>
+      </div>
+    );
+  if (view === "test" && test) return <TestPicture test={test} which="last" />;
   if ((view === "growing" || view === "depth") && take && growth) {
     const what = view === "growing" ? "picture" : "depth";
     return (
@@ -60,13 +73,34 @@ function Picture({ alt, src }: { alt: string; src: string }) {
   return <img alt={alt} src={src} className="absolute inset-0 size-full object-contain" />;
 }
 
-function TestPicture({ test }: { test: TestFrame }) {
+function Side({
+  title,
+  glare,
+  shadow,
+  children,
+}: {
+  title: string;
+  glare: number;
+  shadow: number;
+  children: React.ReactNode;
+}) {
+  return (
+    <figure className="relative min-h-0">
+      {children}
+      <figcaption className="absolute right-2 bottom-2.5 left-2 rounded-s bg-card px-2.5 py-1 text-[0.9375rem]">
+        <span className="head">{title}</span> · glare {fineShare(glare)} · shadow {fineShare(shadow)}
+      </figcaption>
+    </figure>
+  );
+}
+
+function TestPicture({ test, which }: { test: TestFrame; which: "last" | "before" }) {
   return (
     <div className="absolute inset-0 grid place-items-center [container-type:size]">
       <div className={FITTED} style={FIT}>
         <img
-          alt="Test frame"
-          src={`/api/bench/test-frame.jpg?n=${test.number}`}
+          alt={which === "last" ? "Test frame" : "Test frame before"}
+          src={`/api/bench/light/${which}.jpg?n=${test.number}`}
           className="block size-full"
         />
         {test.reading.glare.map((spot) => (

@@ -1,6 +1,6 @@
 import { api, type Bench, type BenchRun, type Stack } from "../../client/api";
 import type { Handlers } from "../../ui/commands";
-import type { Marks } from "./views";
+import { type Marks, MIDDLE, RADIUS } from "./views";
 
 interface Props {
   stack: Stack;
@@ -60,6 +60,9 @@ export function benchCommands(props: Props): Handlers {
     findEnds: byRail(() => act(api.findEnds)),
     testFrame: byRail(() => act(api.testFrame)),
     roomFrame: byRail(() => act(api.roomFrame)),
+    followPlace: byRail(() =>
+      act(() => (bench?.place ? api.unmarkPlace() : api.markPlace({ ...(loupe ?? MIDDLE), radius: RADIUS }))),
+    ),
     shoot: unless(shoot),
     fire: () => {
       if (run?.call && bench?.settings.camera === "simulated") act(api.fire);
@@ -74,7 +77,7 @@ export function benchCommands(props: Props): Handlers {
       if (run) act(() => api.orderRun("stop-after-rung"));
     },
     stop: () => act(api.halt),
-    loupe: () => setLoupe(loupe ? null : { x: 0.5, y: 0.5 }),
+    loupe: () => setLoupe(loupe ? null : MIDDLE),
     grid: () => setMarks({ ...marks, grid: !marks.grid }),
     edges: () => setMarks({ ...marks, edges: !marks.edges }),
     border: () => setMarks({ ...marks, border: !marks.border }),

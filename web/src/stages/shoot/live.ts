@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from "react";
-import type { Bench, BenchRun, Growth } from "../../client/api";
+import type { Bench, BenchRun, Growth, Schemas } from "../../client/api";
 
 /** The figures of one moment of the live view. */
 export interface Moment {
@@ -10,6 +10,15 @@ export interface Moment {
   search: Bench["search"];
   run: BenchRun | null;
   growth: Growth | null;
+  place: LitPlace | null;
+}
+
+/** What a marked place gives now: stops below full scale, and the best so far. */
+export interface LitPlace {
+  place: Schemas["PlaceEntry"];
+  stops: number;
+  clipped: boolean;
+  best: Schemas["BestView"] | null;
 }
 
 export interface LivePictures {

@@ -15,6 +15,10 @@ export interface Marks {
   border: boolean;
 }
 
+export const MIDDLE = { x: 0.5, y: 0.5 } as const;
+/** Of a place whose light is followed, as a share of the field's width. */
+export const RADIUS = 0.012;
+
 /** As large as the mat lets a picture of the sensor's shape be; the mat is a container that knows its size. */
 export const FITTED = "relative";
 export const FIT: React.CSSProperties = {

@@ -1,7 +1,12 @@
-import { api, type Bench } from "../../client/api";
-import { Button } from "../../ui/Button";
-import { Choice } from "../../ui/Choice";
-import type { Moment } from "./live";
+import { api, type Bench } from "../../../client/api";
+import { Button } from "../../../ui/Button";
+import { Choice } from "../../../ui/Choice";
+import type { Moment } from "../live";
+import { Diffuser } from "./Diffuser";
+import { Heads } from "./Heads";
+import { Meter } from "./Meter";
+import { engraved, POWERS } from "./power";
+import { Row, stops } from "./Row";
 
 interface Props {
   bench: Bench;
@@ -13,17 +18,6 @@ interface Props {
 
 /** Minutes after which a test frame is not to be trusted any more. */
 const OLD = 30;
-const POWERS = Array.from({ length: 25 }, (_, thirds) => 2 ** (-thirds / 3));
-
-/** As engraved on the flash: 1/8, or 1/16 + 2/3. */
-function engraved(power: number): string {
-  const thirds = Math.round(-Math.log2(power) * 3);
-  const whole = Math.ceil(thirds / 3);
-  const above = whole * 3 - thirds;
-  return `1/${2 ** whole}${above ? ` + ${above}/3` : ""}`;
-}
-
-const stops = (value: number) => `${Math.abs(value).toFixed(1)} stops`;
 
 /** The flash, a test frame, and the room's light alone. */
 export function LightPanel({ bench, moment, locked, working, act }: Props) {
@@ -35,6 +29,7 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
         <p className="text-[0.9375rem] text-ink2">
           No flash is connected here. Set it by hand; the first frame is judged when it arrives.
         </p>
+        <Meter flash={null} locked={locked} act={act} />
       </section>
     );
   const nearest = POWERS.reduce((best, one) =>
@@ -111,23 +106,9 @@ export function LightPanel({ bench, moment, locked, working, act }: Props) {
           Flash off
         </Button>
       </div>
+      <Diffuser bench={bench} locked={locked || working} act={act} />
+      <Heads bench={bench} locked={locked || working} act={act} />
+      <Meter flash={flash} locked={locked} act={act} />
     </section>
-  );
-}
-
-function Row({
-  label,
-  fault = false,
-  children,
-}: {
-  label: string;
-  fault?: boolean;
-  children: React.ReactNode;
-}) {
-  return (
-    <div className="flex min-h-8 items-center justify-between gap-2 border-rule border-b">
-      <span className="text-ink2">{label}</span>
-      <span className={`whitespace-nowrap tabular-nums ${fault ? "text-fault" : ""}`}>{children}</span>
-    </div>
   );
 }
