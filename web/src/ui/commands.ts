@@ -50,14 +50,16 @@ export function useHint(): (id: CommandId, label?: string) => { title: string } 
   return (id, label = COMMANDS[id].label) => ({ title: `${label} (key ${keyName(now[id])})` });
 }
 
-/** Whether keys belong to what has the focus: something is typed, chosen from a list, or a dialog is open. */
-function taken(target: EventTarget | null): boolean {
-  return (
-    target instanceof HTMLElement &&
-    (target.isContentEditable ||
-      /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
-      target.closest("[role=dialog], [role=listbox]") !== null)
-  );
+/** What ticks, and what slides, keep for themselves; nothing is typed in them. */
+const TICKED = new Set(["checkbox", "radio", "range"]);
+const OF_TICKED = /^( |Arrow.*|Home|End|Page.*)$/;
+
+/** Whether a key belongs to what has the focus: something is typed, ticked, chosen from a list, or a dialog is open. */
+function taken({ target, key }: KeyboardEvent): boolean {
+  if (!(target instanceof HTMLElement)) return false;
+  if (target.isContentEditable || target.closest("[role=dialog], [role=listbox]")) return true;
+  if (target instanceof HTMLInputElement && TICKED.has(target.type)) return OF_TICKED.test(key);
+  return /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
 }
 
 /** Let these commands be done by their keys for as long as the page shows what they belong to. */
@@ -68,7 +70,7 @@ export function useCommands(handlers: Handlers) {
     // By the key's place on the keyboard: with Shift down meanwhile, its name at key-up is another.
     const held = new Map<string, CommandId>();
     const press = (event: KeyboardEvent) => {
-      if (taken(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (taken(event) || event.ctrlKey || event.metaKey || event.altKey) return;
       const id = COMMAND_IDS.find((one) => keys[one] === event.key && now.current[one]);
       const does = id && now.current[id];
       if (!id || !does) return;

@@ -88,7 +88,7 @@ export function Mirror({ bench, lit, loupe, locked, act }: Props) {
           <Check label="A tone that rises with its brightness" checked={tone} onChange={setTone} />
         </>
       )}
-      {place && at && <Best best={at} locked={locked} act={act} />}
+      {place && at && <Best key={at.number} best={at} locked={locked} act={act} />}
       <Button
         command="followPlace"
         className="mt-1 w-full"
