@@ -50,6 +50,29 @@ class Practising(PageTest):
         expect(progress.get_by_role("listitem").filter(has_text="planning")).to_contain_text("1 answer")
         self.assert_accessible()
 
+    def test_a_place_is_pointed_at_or_told_and_a_word_is_chosen(self) -> None:
+        page = self.page
+        self.begin("What went wrong in a merge")
+        answer = page.get_by_role("button", name="That is my answer")
+        page.get_by_label("A part moved while it was shot").check()
+        expect(answer).to_be_disabled()
+        page.get_by_role("button", name="Point at it").click()
+        picture = page.get_by_role("img", name="Frame 1 of 1, simulated")
+        box = picture.bounding_box()
+        assert box is not None
+        picture.click(position={"x": 0.25 * box["width"], "y": 0.5 * box["height"]})
+        expect(page.get_by_label("From the left")).to_have_value("25")
+        # Without a mouse: the same place in words.
+        page.get_by_label("From the top").fill("40")
+        expect(answer).to_be_enabled()
+        self.assert_accessible()
+        answer.click()
+        verdict = page.get_by_role("region", name="Verdict")
+        expect(verdict.get_by_role("row", name=re.compile("Spoilt by"))).to_be_visible()
+        expect(page.get_by_text("Where it shows, in truth")).to_be_visible()
+        expect(page.get_by_role("img", name="What you answered, beside what would have been right")).to_be_visible()
+        self.assert_accessible()
+
     def test_a_day_is_put_in_order_by_buttons(self) -> None:
         page = self.page
         self.begin("Order a day")

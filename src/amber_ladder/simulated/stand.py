@@ -15,6 +15,7 @@ from amber_ladder.simulated.behaviour import Behaviour
 from amber_ladder.simulated.clock import HurriedClock
 from amber_ladder.simulated.dng import RawCamera, encode_dng
 from amber_ladder.simulated.jpeg import encode_jpeg
+from amber_ladder.simulated.scene import Scene
 from amber_ladder.simulated.sensor import SimulatedSensor, encoded
 from amber_ladder.simulated.specimens import SimulatedSpecimen
 from amber_ladder.simulated.view import SpecimenView
@@ -24,8 +25,9 @@ from amber_ladder.simulated.wobble import FrameTruth, Wobble
 class SimulatedStand(Rail, Camera):
     """A rail and a camera in one, looking at a seeded specimen whose nearest point lies at ``near_um``.
 
-    It moves at once and without play; the times of its frames are those of the clock, which ``timing`` moves on. With
-    a ``raw`` camera it writes DNG; sides of frames must be even then.
+    ``aside_um`` is how far the specimen's foremost part has moved aside. The stand moves at once and without play; the
+    times of its frames are those of the clock, which ``timing`` moves on. With a ``raw`` camera it writes DNG; sides of
+    frames must be even then.
     """
 
     def __init__(
@@ -52,9 +54,15 @@ class SimulatedStand(Rail, Camera):
         self._random = np.random.default_rng([seed, 77])
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
         self._position_um = near_um
+        self.aside_um = 0.0
         self._view = SpecimenView(specimen, optics, sensor, seed, growth_per_mm=self._wobble.breathing_per_mm)
         self._sensor = SimulatedSensor(sensor, self._wobble, seed)
         self.truths: list[FrameTruth] = []
+
+    @property
+    def scene(self) -> Scene:
+        """The specimen in the field and a margin around it."""
+        return self._view.scene
 
     def position_um(self) -> float:
         """Where the stage is."""
@@ -102,15 +110,23 @@ class SimulatedStand(Rail, Camera):
         return np.asarray(self._view.frame(self._view.focused(focus_um, self._behaviour()), matrix), np.float32)
 
     def sharp_picture(self, matrix: NDArray[np.float64]) -> NDArray[np.uint8]:
-        """What a perfect merge gives in the coordinates of a frame with this matrix: RGB, (H, W, 3)."""
-        return encoded(np.asarray(self._view.frame(self._view.sharp(), matrix), np.float32))
+        """What a perfect merge gives in the coordinates of a frame with this matrix: RGB, (H, W, 3).
+
+        The foremost part lies as far aside as it does now; what else does not rest is shown as it was at first.
+        """
+        lies = Behaviour(0.0, aside_um=self.aside_um) if self.aside_um else None
+        return encoded(np.asarray(self._view.frame(self._view.sharp(lies), matrix), np.float32))
+
+    def seen(self, plane: NDArray[np.float32], matrix: NDArray[np.float64]) -> NDArray[np.float32]:
+        """A plane of the scene (with its margin) in the coordinates of a frame with this matrix."""
+        return np.asarray(self._view.frame(plane, matrix, cv2.INTER_LINEAR), np.float32)
 
     def sharp_depth_um(self, matrix: NDArray[np.float64]) -> NDArray[np.float32]:
         """The true depth (H, W) in µm below the nearest point, in the coordinates of a frame."""
         return np.asarray(self._view.frame(self._view.scene.sharp_depth_um(), matrix, cv2.INTER_NEAREST), np.float32)
 
     def _behaviour(self) -> Behaviour | None:
-        if not self._restless:
+        if not (self._restless or self.aside_um):
             return None
         after_s = self._clock.now_s() - self._began_s
-        return Behaviour(after_s, **dict.fromkeys(self._restless, True), seed=self._seed)
+        return Behaviour(after_s, **dict.fromkeys(self._restless, True), aside_um=self.aside_um, seed=self._seed)

@@ -61,9 +61,10 @@ class SpecimenView:
         with ThreadPoolExecutor(max_workers=len(sheets)) as pool:
             return compose(list(pool.map(lambda sheet: self._blur.focused_at(sheet, focus_um), sheets)))
 
-    def sharp(self) -> Float:
+    def sharp(self, behaviour: Behaviour | None = None) -> Float:
         """The scene with its margin, in focus everywhere, blurred by diffraction alone."""
-        return compose([self._blur.sharp(sheet) for sheet in self.scene.sheets])
+        sheets = [self._moved(one, i, behaviour) if behaviour else one for i, one in enumerate(self.scene.sheets)]
+        return compose([self._blur.sharp(sheet) for sheet in sheets])
 
     def matrix(self, shift_px: NDArray[np.float64], turn_deg: float, scale: float) -> NDArray[np.float64]:
         """2×3, frame px → scene px, for a frame that is shifted, turned and scaled about its centre."""

@@ -138,7 +138,6 @@ class Flash(unittest.TestCase):
         self.assertIsNone(beyond.power)
         self.assertAlmostEqual(beyond.missing_stops, 3)
 
-
     def test_a_meters_reading_holds_for_the_effective_aperture(self) -> None:
         # f/11 was read; through f/5.6 at 3:1 the sensor sees f/22.4: 2.05 stops more.
         change = power_by_meter(11, 1 / 16, 22.4)

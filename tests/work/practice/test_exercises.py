@@ -9,7 +9,19 @@ import cv2
 import numpy as np
 
 from amber_ladder.errors import BadInput
-from amber_ladder.work.practice.exercises import EXERCISES, LEVELS, Drawn, _bad_frames, _day, _depth, _ends, _light
+from amber_ladder.work.practice.exercises import (
+    EXERCISES,
+    LEVELS,
+    Drawn,
+    _bad_frames,
+    _day,
+    _depth,
+    _ends,
+    _light,
+    _merge_fault,
+    _part,
+    _way,
+)
 from amber_ladder.work.practice.exercises import _planning as planning
 
 SEEDS = range(20)
@@ -78,6 +90,35 @@ class Scored(unittest.TestCase):
             "depth", lambda one, answer: _depth.score(one, answer["one"], answer["two"], answer["u_um"]), at_random
         )
 
+    def test_what_went_wrong_in_a_merge(self) -> None:
+        def at_random(one: Drawn, draw: Draw) -> dict[str, Any]:
+            options = EXERCISES["merge-fault"].ask(one).asked[0].options
+            return {"fault": str(draw.choice(options)), "place": [int(n) for n in draw.integers(0, 1001, 2)]}
+
+        self.scores(
+            "merge-fault",
+            lambda one, answer: _merge_fault.score(one, answer["fault"], *(n / 1000 for n in answer["place"])),
+            at_random,
+        )
+
+    def test_way_and_window(self) -> None:
+        self.scores(
+            "way",
+            lambda one, answer: _way.score(one, answer["way"]),
+            lambda one, draw: {"way": str(draw.choice(EXERCISES["way"].ask(one).asked[0].options))},
+        )
+
+    def test_a_part_that_moved(self) -> None:
+        def at_random(one: Drawn, draw: Draw) -> dict[str, Any]:
+            one_end, other = ([int(n) for n in draw.integers(0, 1001, 2)] for _ in range(2))
+            return {"frame": int(draw.integers(1, EXERCISES["part"].ask(one).frames)), "one": one_end, "other": other}
+
+        def score(one: Drawn, answer: dict[str, Any]) -> float:
+            ends = ((answer[key][0] / 1000, answer[key][1] / 1000) for key in ("one", "other"))
+            return _part.score(one, answer["frame"] - 1, *ends)
+
+        self.scores("part", score, at_random)
+
     def test_a_day(self) -> None:
         self.scores(
             "day",
@@ -92,7 +133,7 @@ class Asked(unittest.TestCase):
     def test_every_exercise_is_asked_judged_and_shown_and_the_program_answers_well(self) -> None:
         for kind, exercise in EXERCISES.items():
             with self.subTest(kind):
-                one = Drawn(kind=kind, seed=4, level=1, specimen="garnet")
+                one = Drawn(kind=kind, seed=4, level=1, specimen=None if exercise.specimens else "garnet")
                 question = exercise.ask(one)
                 answer = exercise.solve(one)
                 self.assertEqual({asked.key for asked in question.asked}, set(answer))
@@ -123,9 +164,14 @@ class Asked(unittest.TestCase):
             ("ends", {"first": 0, "last": 999}, "last"),
             ("bad-frames", {"bad": [1, 1]}, "bad"),
             ("bad-frames", {"bad": "all"}, "bad"),
+            ("merge-fault", {"fault": "bad luck", "place": [5, 5]}, "fault"),
+            ("merge-fault", {"fault": "It ended before the far end", "place": [5, 1001]}, "place"),
+            ("way", {"way": 3}, "way"),
+            ("part", {"frame": 0, "one": [0, 0], "other": [9, 9]}, "frame"),
+            ("part", {"frame": 1, "one": [0, 0], "other": 4}, "other"),
         ):
             with self.subTest(kind=kind, answer=answer), self.assertRaises(BadInput) as refused:
-                EXERCISES[kind].judge(Drawn(kind=kind, seed=1, specimen="garnet"), answer)
+                EXERCISES[kind].judge(Drawn(kind=kind, seed=1, specimen=None if kind == "part" else "garnet"), answer)
             self.assertEqual(refused.exception.field, field)
 
 

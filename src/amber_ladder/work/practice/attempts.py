@@ -271,6 +271,9 @@ def _check(entry: AttemptEntry | SetItem) -> None:
         raise BadInput(f"no exercise is called {entry.kind!r}: choose from {', '.join(EXERCISES)}", field="kind")
     if entry.specimen:
         specimen_for(entry.specimen)
+        fit = EXERCISES[entry.kind].specimens
+        if fit and entry.specimen not in fit:
+            raise BadInput(f"this exercise needs {' or '.join(fit)}", field="specimen")
     for flaw in chosen_flaws(entry.flaws):
         if flaw.at_the_bench:
             raise BadInput(f"the fault {flaw.key!r} shows at the bench only: choose another", field="flaws")

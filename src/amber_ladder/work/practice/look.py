@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from amber_ladder.core.frames import no_progress, to_grey
+from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import Style, merge, survey
 from amber_ladder.core.optics import Optics, Rig, Sensor, resolve
 from amber_ladder.core.planning import sharp_depth_um
@@ -22,6 +22,7 @@ from amber_ladder.simulated.sensor import encoded
 from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.view import SpecimenView
 from amber_ladder.work.on_disk.planning import ladder_of, stopped
+from amber_ladder.work.practice.small_frames import SmallFrames
 from amber_ladder.work.shoot.opening import scene_like
 
 _SIDE_PX = 192  # of what is shown
@@ -69,22 +70,6 @@ class LookView:
     blur_db: float
 
 
-class _InMemory:
-    """A few small frames."""
-
-    def __init__(self, pictures: list[NDArray[np.uint8]]) -> None:
-        self._pictures = pictures
-        self.names = tuple(f"rung {number}" for number in range(len(pictures)))
-        self.shape: tuple[int, int] = (pictures[0].shape[0], pictures[0].shape[1])
-        self.dtype: np.dtype[Any] = np.dtype(np.uint8)
-
-    def picture(self, index: int) -> NDArray[Any]:
-        return self._pictures[index]
-
-    def grey(self, index: int, factor: int) -> NDArray[np.float32]:
-        return to_grey(self._pictures[index], factor)
-
-
 def look(entry: LookEntry) -> LookView:
     """Render and merge one patch. Raises BadInput for what cannot be planned, or a rig without such an aperture."""
     return _kept(entry.model_dump_json())
@@ -114,7 +99,7 @@ def _merged(entry: LookEntry, rig: Rig, own: Rig, optics: Optics) -> LookView:
     before = min(int((middle_um - near_um) / step_um) + _BEYOND, _MOST_RUNGS // 2)
     after = min(int((far_um - middle_um) / step_um) + _BEYOND, _MOST_RUNGS // 2)
     at_um = [middle_um + (number + 0.5) * step_um for number in range(-before, after)]
-    pictures = _InMemory([_frame(view, one, window) for one in at_um])
+    pictures = SmallFrames([_frame(view, one, window) for one in at_um])
     found = survey(pictures, positions_um=at_um, progress=no_progress)
     shown = np.array(merge(pictures, found, Style("auto"), progress=no_progress).composite, np.uint8)
     reached = (depth > at_um[0] - step_um) & (depth < at_um[-1] + step_um)

@@ -10,10 +10,12 @@ from amber_ladder.simulated.clock import HurriedClock
 from amber_ladder.simulated.dng import RawCamera
 from amber_ladder.simulated.flaws import chosen_flaws
 from amber_ladder.simulated.specimens import specimen_for
+from amber_ladder.simulated.specimens.feeler import with_feeler
 from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.simulated.wobble import Wobble
 from amber_ladder.work.shoot.run import Controls, Pace, Run, Rungs, Taken
 
+_FEELER_AT = 0.35  # of the specimen's depth
 _RAW_NOISE = 6.0  # numbers of the file
 
 
@@ -27,10 +29,11 @@ def simulated_stand(
     timing: Timing | None = None,
     clock: HurriedClock | None = None,
     raw: bool = False,
+    feeler: bool = False,
 ) -> SimulatedStand:
     """A simulated rail and camera over this specimen, under a rig. Raises BadInput for unknown names.
 
-    With ``raw`` it writes DNG, for which the sensor's sides must be even.
+    With ``raw`` it writes DNG, for which the sensor's sides must be even. With a ``feeler`` one stands before it.
     """
     if raw and (rig.sensor.width_px % 2 or rig.sensor.height_px % 2):
         raise BadInput("a mosaic has even sides: give the sensor an even width and height for raw", field="raw")
@@ -40,8 +43,9 @@ def simulated_stand(
             raise BadInput(f"the flaw {flaw.key!r} shows in a run at the bench only: choose another", field="flaw")
     wobble = {key: value for flaw in chosen for key, value in flaw.wobble.items()}
     core = rig.to_core()
+    lies = specimen_for(specimen)
     return SimulatedStand(
-        specimen_for(specimen),
+        with_feeler(lies, _FEELER_AT * lies.depth_um) if feeler else lies,
         resolve(core),
         core.sensor,
         near_um=near_um,

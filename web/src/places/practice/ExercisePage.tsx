@@ -7,8 +7,10 @@ import { NumberField } from "../../ui/Field";
 import { Notice, Placeholder } from "../../ui/Notice";
 import { Frames } from "./Frames";
 import { InOrder } from "./InOrder";
+import { Place } from "./Place";
 import { TimeLeft } from "./TimeLeft";
 import { VerdictPanel } from "./VerdictPanel";
+import { Words } from "./Words";
 
 type Answer = Schemas["AnswerEntry"]["answer"];
 
@@ -19,6 +21,8 @@ export function ExercisePage({ attemptId }: { attemptId: number }) {
   const navigate = useNavigate();
   const [answer, setAnswer] = useState<Answer>({});
   const [at, setAt] = useState(0);
+  /** The place that is asked for and said by the next click. */
+  const [pointing, setPointing] = useState<string | null>(null);
   const give = useMutation({
     mutationFn: (given: Answer) => api.answerExercise(attemptId, given),
     onSuccess: (told) => {
@@ -52,7 +56,8 @@ export function ExercisePage({ attemptId }: { attemptId: number }) {
   };
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_clamp(320px,30vw,460px)] small:block small:overflow-y-auto">
-      <div className="min-h-0 overflow-y-auto p-5">
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard. */}
+      <section aria-label="Exercise" tabIndex={0} className="min-h-0 overflow-y-auto p-5">
         <h1 className="text-[1.25rem]">
           {one.title}, level {one.level}
         </h1>
@@ -67,9 +72,25 @@ export function ExercisePage({ attemptId }: { attemptId: number }) {
           ))}
           {one.limit_s !== null && !verdict && <TimeLeft begun={one.begun_at} limit_s={one.limit_s} />}
         </dl>
-        {one.frames > 0 && <Frames exercise={one} at={at} onAt={setAt} marked={markedOf(one, answer)} />}
+        {one.frames > 0 && (
+          <Frames
+            exercise={one}
+            at={at}
+            onAt={setAt}
+            marked={markedOf(one, answer)}
+            pointed={pointedOf(one, answer)}
+            onPlace={
+              pointing && !verdict
+                ? (place) => {
+                    set(pointing, place);
+                    setPointing(null);
+                  }
+                : null
+            }
+          />
+        )}
         {verdict?.shown && <Difference exercise={one} />}
-      </div>
+      </section>
       <aside aria-label="Answer" className="min-h-0 overflow-y-auto border-ink border-l bg-card p-4">
         {verdict ? (
           <>
@@ -118,6 +139,24 @@ export function ExercisePage({ attemptId }: { attemptId: number }) {
                   at={at}
                   chosen={(answer[asked.key] as number[] | undefined) ?? []}
                   onChange={(chosen) => set(asked.key, chosen)}
+                />
+              ) : asked.kind === "choice" ? (
+                <Words
+                  key={asked.key}
+                  name={asked.key}
+                  label={asked.label}
+                  options={asked.options ?? []}
+                  value={answer[asked.key] as string | undefined}
+                  onChange={(value) => set(asked.key, value)}
+                />
+              ) : asked.kind === "place" ? (
+                <Place
+                  key={asked.key}
+                  label={asked.label}
+                  value={answer[asked.key] as number[] | undefined}
+                  pointing={pointing === asked.key}
+                  onPoint={() => setPointing(pointing === asked.key ? null : asked.key)}
+                  onChange={(value) => set(asked.key, value)}
                 />
               ) : (
                 <div key={asked.key} className="border-rule border-b py-2">
@@ -176,6 +215,10 @@ const SHOWN: Record<string, string> = {
   "bad-frames": "Left the frame before, right the bad one.",
   ends: "Left your first and last frame, right those that just hold both ends.",
   light: "Left with your change, right as it should be.",
+  "merge-fault":
+    "Left as it was merged, right as it would have been, at the place where it shows most, four times.",
+  way: "Where it differs most, three times: yours, the best way, and what is there.",
+  part: "The part as merged, as you mended it, and as it is mended best, twice.",
   depth: "Above the marks in your frames, below in those nearest to the truth.",
 };
 
@@ -205,6 +248,19 @@ function markedOf(one: Exercise, answer: Answer): ReadonlySet<number> {
       .flatMap((asked) => from[asked.key] ?? [])
       .map(Number),
   );
+}
+
+/** What was pointed at, and once it is answered what would have been right beside it. */
+function pointedOf(one: Exercise, answer: Answer) {
+  const said = (from: Answer, right: boolean) =>
+    one.asked
+      .filter((asked) => asked.kind === "place")
+      .flatMap((asked) => {
+        const place = from[asked.key] as number[] | undefined;
+        return place ? [{ name: asked.label, x: place[0] ?? 0, y: place[1] ?? 0, right }] : [];
+      });
+  const given = (one.answer ?? answer) as Answer;
+  return [...said(given, false), ...(one.verdict ? said(one.verdict.right as Answer, true) : [])];
 }
 
 interface MarkedProps {

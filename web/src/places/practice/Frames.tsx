@@ -6,10 +6,14 @@ interface Props {
   at: number;
   onAt: (frame: number) => void;
   marked: ReadonlySet<number>;
+  /** Places that were pointed at, and those that would have been right: thousandths, with what they are. */
+  pointed: ReadonlyArray<{ name: string; x: number; y: number; right: boolean }>;
+  /** Something is to be pointed at. */
+  onPlace: ((place: [number, number]) => void) | null;
 }
 
 /** The frames of an exercise, one at a time, to be gone through with the arrow keys; what was chosen is ticked below. */
-export function Frames({ exercise, at, onAt, marked }: Props) {
+export function Frames({ exercise, at, onAt, marked, pointed, onPlace }: Props) {
   const [failed, setFailed] = useState<number | null>(null);
   const src = `/api/practice/attempts/${exercise.id}/frames/${at}.jpg`;
   return (
@@ -20,8 +24,26 @@ export function Frames({ exercise, at, onAt, marked }: Props) {
           src={src}
           onError={() => setFailed(at)}
           onLoad={() => setFailed(null)}
-          className="block aspect-[3/2] w-full"
+          className={`block aspect-[3/2] w-full [image-rendering:pixelated] ${onPlace ? "cursor-crosshair" : ""}`}
+          onPointerDown={(event) => {
+            if (!onPlace) return;
+            const box = event.currentTarget.getBoundingClientRect();
+            const share = (at: number, from: number, length: number) =>
+              Math.round(1000 * Math.min(Math.max((at - from) / length, 0), 1));
+            onPlace([share(event.clientX, box.left, box.width), share(event.clientY, box.top, box.height)]);
+          }}
         />
+        {pointed.map(({ name, x, y, right }) => (
+          <span
+            key={`${name} ${right}`}
+            className={`pointer-events-none absolute size-6 -translate-x-1/2 -translate-y-1/2 border-2 outline-2 outline-black/60 ${right ? "rounded-full border-white" : "border-amber-fill"}`}
+            style={{ left: `${x / 10}%`, top: `${y / 10}%` }}
+          >
+            <span className="absolute -top-1 left-7 whitespace-nowrap rounded-s bg-black/70 px-1 text-[0.875rem] text-white">
+              {right ? `${name}, in truth` : name}
+            </span>
+          </span>
+        ))}
         {exercise.places.map(([x = 0, y = 0], n) => (
           <span
             key={`${x} ${y}`}

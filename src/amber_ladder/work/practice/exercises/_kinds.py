@@ -11,7 +11,7 @@ from amber_ladder.errors import BadInput
 from amber_ladder.formats.rig_json import RigJson, Strict
 
 LEVELS = 3
-Judgement = Literal["planning", "focus", "light", "sorting", "measuring", "the day"]
+Judgement = Literal["planning", "focus", "light", "sorting", "merging", "mending", "measuring", "the day"]
 
 
 class Drawn(Strict):
@@ -30,10 +30,13 @@ class Drawn(Strict):
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """One thing to answer: a number, one frame or several of those shown, one of some words, or things in an order."""
+    """One thing to answer: a number, one frame or several of those shown, a place on them, one of some words, or things
+
+    in an order. A place is two whole numbers: thousandths of width and height.
+    """
 
     key: str
-    kind: Literal["number", "frame", "frames", "choice", "order"]
+    kind: Literal["number", "frame", "frames", "place", "choice", "order"]
     label: str
     unit: str = ""
     options: list[str] = field(default_factory=list)
@@ -60,7 +63,8 @@ Answer = dict[str, Any]
 class Exercise:
     """A kind of exercise. ``picture`` gives a frame as JPEG, ``shown`` one of the difference, after the answer;
 
-    ``solve`` what would have been right."""
+    ``solve`` what would have been right. ``specimens`` are those that it can be done with; any, where it is empty.
+    """
 
     key: str
     title: str
@@ -73,6 +77,7 @@ class Exercise:
     shown: Callable[[Drawn, Answer], bytes] | None
     solve: Callable[[Drawn], Answer]
     needs_rig: bool = False
+    specimens: tuple[str, ...] = ()
 
 
 def number(answer: Answer, key: str) -> float:
@@ -100,3 +105,24 @@ def several(answer: Answer, key: str, count: int) -> list[int]:
     if not fits or len(set(value or [])) != len(value or []):
         raise BadInput(f"choose among {count}, each once", field=key)
     return list(value or [])
+
+
+def choice_of(answer: Answer, key: str, options: list[str]) -> int:
+    """One of some words, counted from 0. Raises BadInput."""
+    value = answer.get(key)
+    if not isinstance(value, str) or value not in options:
+        raise BadInput(f"choose one of: {', '.join(options)}", field=key)
+    return options.index(value)
+
+
+def place_of(answer: Answer, key: str) -> tuple[float, float]:
+    """A place, as shares of width and height. Raises BadInput."""
+    value = answer.get(key)
+    fits = (
+        isinstance(value, list)
+        and len(value) == 2
+        and all(isinstance(one, int) and not isinstance(one, bool) and 0 <= one <= 1000 for one in value)
+    )
+    if not fits or not isinstance(value, list):
+        raise BadInput("point at a place in the picture", field=key)
+    return value[0] / 1000.0, value[1] / 1000.0
