@@ -17,7 +17,7 @@ BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
 NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
-         "look", "check", "sorting", "mend", "brush", "measuring", "ledger", "day")  # fmt: skip
+         "look", "check", "sorting", "mend", "brush", "measuring", "ledger", "day", "tiles")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -101,6 +101,12 @@ def _day() -> None:
     from benchmarks.day import main as order
 
     order()
+
+
+def _tiles() -> None:
+    from benchmarks.tiles import main as lay
+
+    lay()
 
 
 def _quality(*, large: bool) -> None:
@@ -231,6 +237,7 @@ _BY_THEMSELVES: dict[str, Callable[[], None]] = {
     "measuring": _measures,
     "ledger": _ledger,
     "day": _day,
+    "tiles": _tiles,
     "look": _look,
     "memory-large": _large,
 }

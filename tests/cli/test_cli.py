@@ -15,8 +15,11 @@ import tifffile
 from PIL import Image
 
 from amber_ladder.launch.serve import SOURCE
+from benchmarks.tiled import OVERLAP
+from tests.core.tiles.test_laid import whole
 from tests.support.examples import PLAN, RIG, picture
 from tests.support.rulings import ruled_slide
+from tests.work.on_disk.test_laying import write_merge
 
 
 def ladder(*arguments: str | Path) -> subprocess.CompletedProcess[str]:
@@ -314,6 +317,26 @@ class CommandLine(unittest.TestCase):
         (frames / "b.jpg").write_bytes(picture(seed=1))
         self.bad(ladder("merge", frames, "--out", frames), "originals")
         self.assertFalse((self.folder / "o").exists())
+
+    def test_tiles_are_laid_together(self) -> None:
+        made, _, _ = whole("wulfenite")
+        for number in (0, 1):
+            write_merge(self.folder / f"t{number}", made, number)
+        entry = {"results": ["t0", "t1"], "grid": {"columns": 2, "overlap": OVERLAP}}
+        laid = ladder("tiles", self.write("tiles.json", entry), "--out", self.folder / "whole")
+        self.assertEqual((laid.returncode, laid.stderr), (0, ""))
+        report = json.loads(laid.stdout)
+        self.assertEqual((report["warnings"], len(report["seams"])), ([], 1))
+        self.assertLess(report["seams"][0]["rms_px"], 0.5)
+        self.assertEqual(
+            sorted(one.name for one in (self.folder / "whole").iterdir()),
+            ["composite.tif", "depth.tif", "depth_u.tif", "report.json"],
+        )
+        self.bad(
+            ladder("tiles", self.write("none.json", {"results": ["t0", "t1"]}), "--out", self.folder / "x"), "grid"
+        )
+        gone = self.write("gone.json", {**entry, "results": ["t0", "t9"]})
+        self.bad(ladder("tiles", gone, "--out", self.folder / "x"), "tile 2", "t9")
 
 
 if __name__ == "__main__":

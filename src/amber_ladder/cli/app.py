@@ -24,9 +24,11 @@ from amber_ladder.formats.measures_json import MeasuresJson
 from amber_ladder.formats.mend_json import StepsJson
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.formats.tile_set_json import TileSetJson
 from amber_ladder.formats.validated import refusal
 from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in, scale_json
 from amber_ladder.work.on_disk.checking import check_folder
+from amber_ladder.work.on_disk.laying import lay_tiles
 from amber_ladder.work.on_disk.measuring import measure_folder
 from amber_ladder.work.on_disk.mending import mend_folder
 from amber_ladder.work.on_disk.merge_settings import MergeSettings
@@ -207,6 +209,17 @@ def measure_command(
     """Sizes on a merged picture, each with its expanded uncertainty and what that is made of."""
     with plain_errors():
         _print(measure_folder(result, _read(measures, MeasuresJson)))
+
+
+@app.command("tiles")
+def tiles_command(
+    tiles: Annotated[Path, typer.Argument(metavar="TILES.json", help="Which merges, and where each was said to lie.")],
+    out: Annotated[Path, typer.Option(metavar="OUT", help="A new folder for the whole.")],
+    progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
+) -> None:
+    """Merges that overlap, laid together in one picture and depth map, with the seams told."""
+    with plain_errors(), _reporting(progress) as report:
+        _print(lay_tiles(_read(tiles, TileSetJson), tiles.parent, out, report))
 
 
 @app.command("export")

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from amber_ladder import __version__
 from amber_ladder.formats.exif import Exif, add_exposure, exif_of, picture_tags
 
+_LARGEST_PLAIN = 2**32 - 2**25  # of a plain TIFF, its tags left room
 SOFTWARE = f"Amber Ladder {__version__}"
 
 
@@ -61,6 +62,26 @@ def _write_floats(path: Path, plane: NDArray[np.float32], what: str, um_per_px: 
         metadata=None,
         **_resolution(um_per_px),
     )
+
+
+def open_composite(path: Path, shape: tuple[int, int, int], kind: Any, um_per_px: float | None) -> np.memmap[Any, Any]:
+    """A new RGB TIFF (H, W, 3) that is filled in as it lies on the disk: large pictures never lie in memory whole."""
+    return _opened(path, shape, kind, um_per_px, photometric="rgb")
+
+
+def open_floats(path: Path, shape: tuple[int, int], what: str, um_per_px: float | None) -> np.memmap[Any, Any]:
+    """A new float TIFF (H, W) that is filled in as it lies on the disk; NaN where unknown."""
+    scale = "scale not known" if um_per_px is None else f"{um_per_px:.6g} µm/px"
+    told = f"{what}; NaN where unknown; {scale}".encode()
+    return _opened(path, shape, np.float32, um_per_px, photometric="minisblack", description=told)
+
+
+def _opened(path: Path, shape: tuple[int, ...], kind: Any, um_per_px: float | None, **told: Any) -> np.memmap[Any, Any]:
+    size = int(np.prod(shape)) * np.dtype(kind).itemsize
+    return tifffile.memmap(
+        path, shape=shape, dtype=kind, bigtiff=size > _LARGEST_PLAIN, software=SOFTWARE, metadata=None,
+        **told, **_resolution(um_per_px),
+    )  # fmt: skip
 
 
 def read_depth(path: Path) -> NDArray[np.float32]:

@@ -15,7 +15,7 @@ BARE_GAIN = 2.0
 _HEAD_DEG = 50.0  # to either side of the axis
 _HAZE, _DIFFUSED = 0.05, 0.6  # share of light that comes from everywhere: beside bare heads, and through a diffuser
 _LOBE_DEG, _HOT = 5.0, 3.0  # how far around the mirror angle a face gleams, and how strongly beside white
-_LAMP_HAZE, _GLEAM = 0.45, 1.2
+_LAMP_HAZE, _GLEAM = 0.45, 1.0
 
 
 @dataclass(frozen=True, slots=True)

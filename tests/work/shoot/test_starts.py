@@ -5,7 +5,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from amber_ladder.errors import BadInput
+from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.work import plan, rigs, tasks
 from amber_ladder.work.shoot import Bench, BenchChange, BurstEntry, MoveEntry
@@ -26,7 +26,7 @@ class FailedStart(BenchTest):
         stack = bench_stack("B-gone")
         self.bench.set_up(stack.id)
         self.folder.rmdir()
-        with self.assertRaisesRegex(BadInput, "cannot be read: make it again"):
+        with self.assertRaisesRegex(Conflict, "is gone: make it again"):
             self.bench.begin_run(stack.id, SURE)
         with self.assertRaisesRegex(BadInput, "cannot be read: make it again"):
             self.bench.begin_burst(stack.id, BurstEntry())

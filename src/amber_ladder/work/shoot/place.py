@@ -3,6 +3,7 @@
 import statistics
 import threading
 from collections import deque
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -40,9 +41,9 @@ class PlaceWatch:
             self._readings.append(light.stops)
             stops = statistics.median(self._readings)
             calm = len(self._readings) == _CALM
-            if calm and not clipped and (self._best is None or stops > self._best.stops):
+            if calm and (self._best is None or stops > self._best.stops):
                 self._number += 1
-                self._best = BestView(self._number, stops, lamp_deg, "", now())
+                self._best = BestView(self._number, stops, clipped, lamp_deg, "", now())
                 self._jpeg = bytes(cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 82])[1])
             return PlaceView(self.entry, stops, clipped, self._best)
 
@@ -62,4 +63,4 @@ class PlaceWatch:
         with self._turn:
             if self._best is None:
                 raise Conflict("the place was not read yet: there is no best angle to note")
-            self._best = BestView(self._best.number, self._best.stops, self._best.lamp_deg, words, self._best.at)
+            self._best = replace(self._best, note=words)

@@ -84,9 +84,9 @@ def items(
 
 
 def unconfirmed(found: list[PreflightItem], confirmed: list[str]) -> list[str]:
-    """Titles of what is in the way of a run, or was not confirmed."""
+    """What is in the way of a run and why, and the titles of what was not confirmed."""
     return [
-        item.title.rstrip(".")
+        f"{item.title.rstrip('.')}: {item.detail.rstrip('.')}" if item.state == "stop" else item.title.rstrip(".")
         for item in found
         if item.state == "stop" or (item.state == "confirm" and item.key not in confirmed)
     ]

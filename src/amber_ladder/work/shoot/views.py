@@ -243,11 +243,13 @@ class MeteredView:
 class BestView:
     """The brightest that a place was: stops below full scale, where the lamp was if the bench knows, and a note.
 
-    ``number`` changes with each, for the picture's address.
+    Where it was ``clipped`` it was brighter than it says, and there may be a brighter angle beside it. ``number``
+    changes with each, for the picture's address.
     """
 
     number: int
     stops: float
+    clipped: bool
     lamp_deg: float | None
     note: str
     at: datetime

@@ -116,7 +116,14 @@ function Best({
   const [note, setNote] = useState(best.note);
   return (
     <>
-      <Row label="Brightest so far">{stops(best.stops)} below white</Row>
+      <Row label="Brightest so far" fault={best.clipped}>
+        {best.clipped ? "washed out" : `${stops(best.stops)} below white`}
+      </Row>
+      {best.clipped && (
+        <p className="py-1 text-[0.9375rem] text-fault">
+          It may be brighter beside this angle: darken the live view, follow the place anew, and turn again.
+        </p>
+      )}
       <Row label="There the lamp was at">
         {best.lamp_deg === null ? "not known to the bench" : `${best.lamp_deg}°`}
       </Row>

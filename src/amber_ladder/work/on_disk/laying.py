@@ -1,0 +1,187 @@
+"""Merges that overlap, laid together in one picture and depth map: a result like any other, with its seams told."""
+
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_ladder import __version__
+from amber_ladder.core.frames import Progress
+from amber_ladder.core.tiles import Overlap, Placed, bounds, even_depths, even_light, laid_rows, match, place
+from amber_ladder.errors import BadInput
+from amber_ladder.formats.files import folder_in_one_piece
+from amber_ladder.formats.results import open_composite, open_floats, read_depth, write_json
+from amber_ladder.formats.tile_set_json import TileSetJson
+from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
+
+_SCALES_APART = 0.01
+_LEAST_SHARED = 0.03  # of a tile's side: less is no overlap
+_SIDE_BY_SIDE = 0.4  # of a tile's side, that two share along their seam: corners alone tell little
+_WELL_PX = 0.5  # a seam that is left over more is said
+_MOST_PX = 4_000_000_000
+_INSET_PX = 2
+
+
+def lay_tiles(entry: TileSetJson, base: Path, out: Path, progress: Progress) -> dict[str, Any]:
+    """Lay merges together, as TILES.json has it, and write composite, depth and report to ``out``, all or nothing.
+
+    Folders are found from ``base`` on. Returns the report. Raises BadInput, which names the tile.
+    """
+    merges = [_merge(base / name, number) for number, name in enumerate(entry.results)]
+    um_per_px = _common(merges, entry)
+    shape = (int(merges[0].composite.shape[0]), int(merges[0].composite.shape[1]))
+    said = entry.said_px(shape, um_per_px)
+    overlaps = _overlaps(merges, said, shape, entry.off, progress)
+    placed = place(shape, said, overlaps)
+    gains = even_light([one.composite for one in merges], placed.matrices, overlaps)
+    depths = [read_depth(one.folder / "depth.tif") for one in merges]
+    added, left = even_depths(depths, overlaps)
+    unit = {str((one.report.get("settings") or {}).get("depth_unit") or "frames") for one in merges}
+    warnings = _warnings(entry, placed, added, unit)
+    boxes = [_box(one) for one in merges]
+    x, y, width, height = bounds(placed.matrices, boxes)
+    if width * height > _MOST_PX:
+        raise BadInput(f"together they are {width} × {height} px: more than a file should hold", field="results")
+    report = _report(entry, merges, placed, gains, added, left, um_per_px, (x, y), sorted(unit), warnings)
+    with folder_in_one_piece(out) as scratch:
+        known = (um_per_px is not None and report["scale"]["um_per_px"]) or None
+        picture = open_composite(scratch / "composite.tif", (height, width, 3), merges[0].composite.dtype, known)
+        planes = [
+            open_floats(scratch / name, (height, width), f"{what}, {' or '.join(sorted(unit))}", known)
+            for name, what in (("depth.tif", "Depth"), ("depth_u.tif", "Standard uncertainty of depth"))
+        ]
+        covered = 0
+        for part in laid_rows(
+            [one.composite for one in merges], depths, [_depth_u(one, shape) for one in merges],
+            placed.matrices, boxes, gains, added, progress=lambda done, total: progress("save", done, total),
+        ):  # fmt: skip
+            rows = slice(part.top, part.top + part.composite.shape[0])
+            picture[rows], planes[0][rows], planes[1][rows] = part.composite, part.depth, part.depth_u
+            covered += int(np.isfinite(part.depth).sum())
+        for one in (picture, *planes):
+            one.flush()
+        report["known_depth"] = round(covered / (width * height), 4)
+        write_json(scratch / "report.json", report)
+    return report
+
+
+def _merge(folder: Path, number: int) -> MergeResult:
+    try:
+        return read_merge(folder)
+    except BadInput as error:
+        raise BadInput(f"tile {number + 1}: {error}", field=f"results.{number}") from error
+
+
+def _common(merges: list[MergeResult], entry: TileSetJson) -> float | None:
+    """The scale that all of them have, µm/px; None where none is known. Raises BadInput where they differ."""
+    first = merges[0]
+    scales = []
+    for number, one in enumerate(merges):
+        told = f"tile {number + 1} ({one.folder.name})"
+        if one.composite.shape != first.composite.shape or one.composite.dtype != first.composite.dtype:
+            raise BadInput(f"{told} has another size or depth of colour than the first one", field=f"results.{number}")
+        scales.append((one.report.get("scale") or {}).get("um_per_px"))
+        if scales[-1] and scales[0] and abs(scales[-1] / scales[0] - 1) > _SCALES_APART:
+            raise BadInput(
+                f"{told} has {scales[-1]:.4g} µm/px and the first one {scales[0]:.4g}: tiles are shot with one rig",
+                field=f"results.{number}",
+            )
+    known = [float(one) for one in scales if one]
+    if entry.places_um is not None and not known:
+        raise BadInput("no scale is known, so places in µm tell nothing: merge with --um-per-px", field="places_um")
+    return float(np.median(known)) if len(known) == len(scales) else None
+
+
+def _overlaps(
+    merges: list[MergeResult], said: NDArray[np.float64], shape: tuple[int, int], off: float, progress: Progress
+) -> list[Overlap]:
+    pairs = [
+        (i, j) for i in range(len(said)) for j in range(i + 1, len(said)) if _side_by_side(said[j] - said[i], shape)
+    ]
+
+    @lru_cache(maxsize=8)
+    def grey(number: int) -> NDArray[np.uint8]:
+        picture = merges[number].composite
+        if picture.dtype == np.uint16:
+            picture = (picture >> 8).astype(np.uint8)
+        return np.asarray(cv2.cvtColor(np.ascontiguousarray(picture), cv2.COLOR_RGB2GRAY), np.uint8)
+
+    found = []
+    for done, (i, j) in enumerate(pairs):
+        progress("register", done, len(pairs))
+        found.append(Overlap(i, j, match(grey(i), grey(j), said[j] - said[i], off * max(shape))))
+    progress("register", len(pairs), len(pairs))
+    return found
+
+
+def _side_by_side(shift: NDArray[np.float64], shape: tuple[int, int]) -> bool:
+    shared = 1.0 - np.abs(shift) / np.array([shape[1], shape[0]], np.float64)
+    return bool(shared.min() > _LEAST_SHARED and shared.max() > _SIDE_BY_SIDE)
+
+
+def _box(merge: MergeResult) -> tuple[int, int, int, int]:
+    """What of a tile is used: what all of its frames share, but its very border."""
+    crop = merge.report["crop"]
+    return (
+        int(crop["x"]) + _INSET_PX, int(crop["y"]) + _INSET_PX,
+        int(crop["width"]) - 2 * _INSET_PX, int(crop["height"]) - 2 * _INSET_PX,
+    )  # fmt: skip
+
+
+def _depth_u(merge: MergeResult, shape: tuple[int, int]) -> NDArray[np.float32]:
+    beside = merge.folder / "depth_u.tif"
+    return read_depth(beside) if beside.is_file() else np.full(shape, np.nan, np.float32)
+
+
+def _warnings(entry: TileSetJson, placed: Placed, added: NDArray[np.float64], unit: set[str]) -> list[str]:
+    told = []
+    name: Callable[[int], str] = lambda number: Path(entry.results[number]).name  # noqa: E731
+    for number, tied in enumerate(placed.tied):
+        if not tied:
+            told.append(f"{name(number)} shows nothing that its neighbours show: it lies where it was said to")
+        elif np.isnan(added[number]):
+            told.append(f"{name(number)} shares no known depth with its neighbours: its depth is left out")
+    told += [
+        f"the seam of {name(seam.first)} and {name(seam.second)} is {seam.rms_px:.1f} px off"
+        for seam in placed.seams
+        if seam.rms_px is not None and seam.rms_px > _WELL_PX
+    ]
+    if unit != {"µm"}:
+        told.append("depth is in frames, not in µm: lay only tiles of one step together")
+    return told
+
+
+def _report(
+    entry: TileSetJson, merges: list[MergeResult], placed: Placed, gains: NDArray[np.float64],
+    added: NDArray[np.float64], left: NDArray[np.float64], um_per_px: float | None, corner: tuple[int, int],
+    unit: list[str], warnings: list[str],
+) -> dict[str, Any]:  # fmt: skip
+    def number(value: float, places: int = 4) -> float | None:
+        return round(float(value), places) if np.isfinite(value) else None
+
+    anchor = min(range(len(merges)), key=lambda n: placed.corner_px[n] if placed.tied[n] else np.inf)
+    shift = np.array([[0, 0, corner[0]], [0, 0, corner[1]]])
+    return {
+        "laid": True,
+        "reference_frame": entry.results[anchor],
+        "registration": [
+            {"file": one, "matrix": (placed.matrices[n] - shift).round(6).tolist(), "gain": number(gains[n]),
+             "tied": placed.tied[n], "u_px": number(placed.corner_px[n]), "depth_added": number(added[n], 3),
+             "depth_left": number(left[n], 3)}
+            for n, one in enumerate(entry.results)
+        ],
+        "seams": [
+            {"first": entry.results[one.first], "second": entry.results[one.second],
+             "rms_px": None if one.rms_px is None else number(one.rms_px), "points": one.points}
+            for one in placed.seams
+        ],
+        "method": "tiles",
+        "settings": {"depth_unit": unit[0] if len(unit) == 1 else "frames", **entry.model_dump(exclude={"results"})},
+        "scale": {**(merges[anchor].report.get("scale") or {}), "um_per_px": um_per_px} if um_per_px else None,
+        "warnings": warnings,
+        "version": __version__,
+    }  # fmt: skip
