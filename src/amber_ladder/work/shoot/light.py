@@ -70,7 +70,7 @@ class LightDesk:
             flash.heads = dict(entry.heads)
         if entry.power is not None:
             if self.test and self.test.power != entry.power:
-                self.test = None
+                self._forget_test()
             flash.power = entry.power
         if entry.on is not None:
             flash.on = entry.on
@@ -97,7 +97,13 @@ class LightDesk:
 
     def relit(self) -> None:
         """The light is another one now: a test frame of before tells nothing of it, nor does the heads' balance."""
-        self.test = self.balance = None
+        self._forget_test()
+        self.balance = None
+
+    def _forget_test(self) -> None:
+        self.test = None
+        if self.diffuser:
+            self.diffuser = DiffuserView(self.diffuser.before, None)
 
     def keep_before(self) -> None:
         """Keep the last test frame: the next one is compared with it. Raises Conflict where there is none."""

@@ -39,10 +39,13 @@ class Mounting:
             bench = bench.model_copy(update={"lies_um": {**lies, str(stack_id): setup.plan.near_um}})
             keep_settings(bench)
         same = self.setup is not None and self.setup.stack_id == stack_id
-        if same and self.optical and self.optical.flash:
-            power = self.optical.flash.power
+        flash = self.optical.flash if same and self.optical else None
+        if flash:
+            power = flash.power
         self.close()
         self.optical, self.lamp_deg = open_optical(setup, bench, self._rail, power), bench.lamp_at_deg
+        if flash and self.optical.flash:
+            self.optical.flash.heads = flash.heads
         if not same or self.setup is None or self.setup.rig != setup.rig:
             self.forget_findings()
         self.setup = setup
