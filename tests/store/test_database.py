@@ -12,7 +12,8 @@ from amber_ladder.errors import Collided, Conflict, DatabaseAway
 from amber_ladder.store import specimens
 from amber_ladder.store.base import Base
 from amber_ladder.store.database import engine, migrate, transaction
-from amber_ladder.store.models import Specimen
+from amber_ladder.store.models import Frame, Specimen
+from amber_ladder.work.deeds.discarding import DiscardEntry, discard
 from tests.support.station import database
 from tests.support.takes import new_stack, shot_stack
 
@@ -107,6 +108,19 @@ with database.engine().connect() as new:
         self.station.cluster.start()
         with transaction() as session:
             specimens.kinds(session)
+
+
+class ThrownAwayMeanwhile(unittest.TestCase):
+    def test_a_steady_look_goes_from_row_to_row_though_they_are_thrown_away(self) -> None:
+        take = shot_stack("STEADY-1").takes[0]
+        with transaction(steady=True) as session:
+            frame = session.get(Frame, take.frames[0].id)
+            assert frame is not None
+            discard(DiscardEntry(kind="take", id=take.id, why="in the way"))
+            self.assertEqual(len(frame.take.frames), len(take.frames))
+        with transaction() as session:
+            frame = session.get(Frame, take.frames[0].id)
+            self.assertTrue(frame is None or frame.take is None)
 
 
 class WaitingForEachOther(unittest.TestCase):

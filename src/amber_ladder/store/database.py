@@ -38,13 +38,16 @@ def engine() -> Engine:
 
 
 @contextmanager
-def transaction() -> Iterator[Session]:
+def transaction(*, steady: bool = False) -> Iterator[Session]:
     """A session that commits at the end and rolls back on error. Raises DatabaseAway, and Collided where two changes
 
-    waited for each other.
+    waited for each other. A ``steady`` one, for reading alone, sees all as it was at its first look, whatever is thrown
+    away meanwhile: lists that go from row to row need that.
     """
     try:
         with Session(engine(), expire_on_commit=False) as session, session.begin():
+            if steady:
+                session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
             yield session
             seal(session)
     except OperationalError as error:

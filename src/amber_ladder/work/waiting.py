@@ -51,7 +51,7 @@ class QueuedView:
 
 def waiting() -> list[QueuedView]:
     """The workers' work, in the order in which it will be taken up."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         return list(in_turn(session))
 
 

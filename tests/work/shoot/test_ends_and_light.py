@@ -38,7 +38,7 @@ class EndsAndLight(BenchTest):
         self.assertLess(anew.ladder.positions_um[0], found.near_um)
         self.assertGreater(anew.ladder.positions_um[-1], found.far_um)
 
-    def test_frame(self) -> TestFrameView:
+    def tested(self) -> TestFrameView:
         self.bench.light.test_frame()
         test = self.bench.view().test_frame
         assert test is not None
@@ -100,7 +100,7 @@ class EndsAndLight(BenchTest):
     def test_light_is_tested_within_the_ladder_wherever_the_rail_stands(self) -> None:
         stack = self.stack(far_um=2400)
         self.bench.move(MoveEntry(place="park"))
-        test = self.test_frame()
+        test = self.tested()
         assert test.at_um is not None
         self.assertTrue(2000 < test.at_um < 2400, test.at_um)
         self.assertTrue(test.in_focus)
@@ -111,7 +111,7 @@ class EndsAndLight(BenchTest):
         stack = self.stack()
         plan.set_ends(stack.id, plan.EndsEntry(near_um=8000, far_um=8100))
         self.bench.set_up(stack.id)
-        test = self.test_frame()
+        test = self.tested()
         self.assertEqual((test.in_focus, test.next_power), (False, None))
         light = {item.key: item for item in self.bench.preflight(stack.id)}["light"]
         self.assertEqual(light.state, "confirm")
@@ -121,7 +121,7 @@ class EndsAndLight(BenchTest):
         self.stack()
         for power in (1 / 256, 1 / 64, 1.0):
             self.bench.light.set_flash(FlashEntry(power=power))
-            test = self.test_frame()
+            test = self.tested()
             with self.subTest(power=power):
                 self.assertTrue(test.in_focus)
                 self.assertIsNotNone(test.next_power)
@@ -154,7 +154,7 @@ class EndsAndLight(BenchTest):
         self.stack()
         self.bench.light.set_flash(FlashEntry(power=1 / 64))
         for _ in range(3):
-            test = self.test_frame()
+            test = self.tested()
             if abs(test.reading.change_stops) < 0.35 or test.next_power is None:
                 break
             self.bench.light.set_flash(FlashEntry(power=test.next_power))

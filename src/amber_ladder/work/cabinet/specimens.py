@@ -98,7 +98,7 @@ class CabinetView:
 
 def browse(words: str = "", kind: str = "") -> CabinetView:
     """All specimens that match, the one that was worked on last first."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         rows = [_row(one) for one in specimens.find(session, words=words, kind=kind)]
         rows.sort(key=lambda row: row.worked_at, reverse=True)
         return CabinetView(rows, [KindCount(*pair) for pair in specimens.kinds(session)])

@@ -27,7 +27,7 @@ class DayChange:
 
 def read(on: date, *, at: datetime | None = None) -> DayView | None:
     """The list of a date, as it stands at a moment (now), None where nobody made one."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         day = days.find(session, on)
         return follow(session, day, at).view if day else None
 
