@@ -231,7 +231,11 @@ def settle(page: Page) -> None:
     page.evaluate("document.fonts.ready")
     if page.url.endswith("/record"):
         page.wait_for_selector("main img + div")  # the scale bar comes last
-    page.wait_for_function("[...document.images].every(i => i.complete) && !document.body.innerText.includes('…')")
+    # What is being waited for is said with three dots at the end of a line.
+    page.wait_for_function(
+        "[...document.images].every(i => i.complete) && [...document.querySelectorAll('body *')].every("
+        "e => e.children.length || e.closest('button, select, option, label') || !/ …$/.test(e.textContent.trim()))"
+    )
     if page.url.endswith("/merge"):
         page.wait_for_selector("[data-loaded=true]")
 

@@ -7,6 +7,7 @@ import numpy as np
 from PIL import Image
 
 from amber_ladder.errors import BadInput, Conflict, NotFound
+from amber_ladder.simulated.lighting import Lighting, lit_by
 from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.view import SpecimenView
 from amber_ladder.store import stacks
@@ -33,19 +34,23 @@ class Mirroring(BenchTest):
         assert place is not None
         return place
 
-    def on_a_blade(self) -> tuple[PlaceEntry, float]:
-        """The middle, where the foremost blade of wulfenite lies, in focus; and at which angle of a lamp it mirrors."""
+    def on_a_blade(self) -> tuple[PlaceEntry, int]:
+        """The middle, where the foremost blade of wulfenite lies, in focus; and at which lamp, in tens of °, it mirrors."""
         self.bench.change(BenchChange(scene="wulfenite", lit_by="lamp", lamp_deg=-60))
         stack = self.stack()
         setup, _ = self.bench._mounting.needed()
         view = SpecimenView(specimen_for("wulfenite"), setup.optics, setup.rig.to_core().sensor, setup.seed)
         depth = view.scene.sharp_depth_um()
         rows, columns = (length // 2 for length in depth.shape)
-        here = depth[rows - 19 : rows + 19, columns - 19 : columns + 19]
-        falls = float(np.gradient(here, axis=1).mean()) / setup.optics.pixel_um  # of the way to the right
+        place = np.s_[rows - 17 : rows + 18, columns - 17 : columns + 18]
+        here = depth[place]
+        blade, pixel_um = view.scene.sheets[-1], setup.optics.pixel_um
+        shines = {
+            deg: float(lit_by(blade, pixel_um, Lighting(lamp_deg=deg)).rgb[place].mean()) for deg in range(-60, 61, 10)
+        }
         self.bench.move(MoveEntry(to_um=stack.plan.near_um + float(here.mean()) / setup.optics.medium_index))
         until(lambda: self.bench.view().busy is None, "the move")
-        return PlaceEntry(x=0.5, y=0.5, radius=0.05), 2.0 * float(np.degrees(np.arctan(falls)))
+        return PlaceEntry(x=0.5, y=0.5, radius=0.05), max(shines, key=lambda deg: shines[deg])
 
     def test_the_best_angle_of_a_face_that_mirrors_is_found_and_kept(self) -> None:
         entry, mirrors_deg = self.on_a_blade()
