@@ -4,15 +4,15 @@ import json
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
 
 import typer
-from pydantic import BaseModel, FiniteFloat, RootModel, ValidationError
+from pydantic import BaseModel, ValidationError
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
+from amber_ladder.cli.choices import ExportChoice, MethodChoice, MovedChoice, OrderChoice, PositionsJson
 from amber_ladder.core.frames import Progress as Report
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import USUAL_WINDOW_PX
@@ -60,49 +60,6 @@ _PHASES = {
     "pack": "Packing, in MB",
     "check": "Checking, in MB",
 }
-
-
-class PositionsJson(RootModel[dict[str, FiniteFloat]]):
-    """Depth of each frame in the medium, µm, by its file's name."""
-
-
-class MethodChoice(StrEnum):
-    """Ways to merge."""
-
-    AUTO = "auto"
-    BLEND = "blend"
-    SELECT = "select"
-    PYRAMID = "pyramid"
-
-
-class ExportChoice(StrEnum):
-    """Formats to export."""
-
-    OME_TIFF = "ome-tiff"
-    PNG = "png"
-    JPEG = "jpeg"
-    DEPTH_TIFF = "depth-tiff"
-    PLY = "ply"
-    GLTF = "gltf"
-    IIIF = "iiif"
-    ANAGLYPH = "anaglyph"
-    ROCKING_FILM = "rocking-film"
-
-
-class MovedChoice(StrEnum):
-    """The side of a movement that is shown."""
-
-    AUTO = "auto"
-    NEAR = "near"
-    FAR = "far"
-
-
-class OrderChoice(StrEnum):
-    """Which end was shot first."""
-
-    AUTO = "auto"
-    NEAR_FIRST = "near-first"
-    FAR_FIRST = "far-first"
 
 
 @app.command("optics")
