@@ -5,7 +5,7 @@ import threading
 import time
 import unittest
 from dataclasses import asdict
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -69,7 +69,7 @@ class RailTest(unittest.TestCase):
         cls.process = RailProcess()
         cls.addClassCleanup(cls.process.unplug)
 
-    def connect(self, build: Build | None = None, **options: float) -> tuple[GcodeRail, RailEye]:
+    def connect(self, build: Build | None = None, **options: Any) -> tuple[GcodeRail, RailEye]:
         eye = RailEye(self.process.port)
         eye.rebuild(**asdict(build or Build(min_um=0.0)), trouble=None)
         rail = GcodeRail(self.process.address, **options)

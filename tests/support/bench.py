@@ -36,11 +36,12 @@ def kept(take: TakeView) -> list[FrameView]:
 class BenchTest(unittest.TestCase):
     rail: ClassVar[RailProcess]
     bench: ClassVar[Bench]
+    rail_options: ClassVar[tuple[str, ...]] = ()
 
     @classmethod
     def setUpClass(cls) -> None:
         database()
-        cls.rail = RailProcess()
+        cls.rail = RailProcess(*cls.rail_options)
         cls.addClassCleanup(cls.rail.unplug)
         settings().rail_port = cls.rail.port
         cls.bench = Bench()

@@ -28,7 +28,8 @@ from amber_ladder.work.shoot import (
     TurnOrder,
     station_bench,
 )
-from amber_ladder.work.shoot.views import Hold, MeteredView, MeterEntry, NoteEntry, PlaceEntry
+from amber_ladder.work.shoot.orders import Hold, MeterEntry, NoteEntry, PlaceEntry, StageEntry, StageHere
+from amber_ladder.work.shoot.views import MeteredView
 from amber_ladder.work.stack.views import TakeView
 
 router = APIRouter(tags=["bench"], responses=RESPONSES)
@@ -165,6 +166,18 @@ def light_picture(which: Literal["last", "before", "best"]) -> Response:
     return Response(
         station_bench().light.picture(which), media_type="image/jpeg", headers={"Cache-Control": "no-store"}
     )
+
+
+@router.post("/bench/stage/move", dependencies=_OWN)
+def move_stage(entry: StageEntry) -> BenchView:
+    """Begin to move the stage, to the tile that is set up or by a distance; the focus goes to the near side first."""
+    return _after(station_bench().stage.move, entry)
+
+
+@router.post("/bench/stage/here", dependencies=_OWN)
+def stage_is_here(entry: StageHere) -> BenchView:
+    """Say what the field lies on where the stage stands: all tiles are placed from there."""
+    return _after(station_bench().stage.here, entry)
 
 
 @router.get("/stacks/{stack_id}/preflight")

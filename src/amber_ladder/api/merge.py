@@ -18,6 +18,12 @@ def begin_merge(take_id: int, entry: merge.MergeEntry) -> MergeView:
     return merge.begin_merge(take_id, entry)
 
 
+@router.post("/stacks/{stack_id}/lay", status_code=201)
+def begin_laying(stack_id: int, entry: merge.LayEntry) -> MergeView:
+    """Queue the laying together of a whole's tiles."""
+    return merge.begin_laying(stack_id, entry)
+
+
 @router.put("/merges/{merge_id}/counts")
 def let_count(merge_id: int) -> StackView:
     """Let a finished merge count for its stack."""

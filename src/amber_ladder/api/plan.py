@@ -31,6 +31,12 @@ def try_out_plan(entry: PreviewEntry) -> plan.PlanPreview:
     return plan.try_out(entry.rig, entry.plan, entry.subject)
 
 
+@router.post("/plan/tiles")
+def try_out_tiles(entry: plan.TilesTrial) -> plan.TilesPreview:
+    """A set of tiles as it would be."""
+    return plan.try_tiles(entry)
+
+
 @router.post("/plan/ways")
 def other_ways(entry: plan.WaysEntry) -> list[plan.WayView]:
     """Other rigs and apertures for the same depth."""
@@ -81,6 +87,12 @@ def tick_caution(stack_id: int, entry: plan.CautionEntry) -> StackView:
 def save_ladder(specimen_id: int, entry: plan.PlanEntry) -> StackView:
     """Save a ladder as a new stack."""
     return plan.save_ladder(specimen_id, entry)
+
+
+@router.post("/specimens/{specimen_id}/tile-sets", status_code=201)
+def save_tiles(specimen_id: int, entry: plan.TileSetEntry) -> StackView:
+    """Save a ladder as a set of tiles; answers with the whole that they are laid together in."""
+    return plan.save_tiles(specimen_id, entry)
 
 
 @router.put("/stacks/{stack_id}/plan")

@@ -306,10 +306,13 @@ def rail_simulator_command(
     travel_mm: Annotated[float, typer.Option(min=0.1, help="Length of the rail.")] = USUAL.max_um / 1e3,
     backlash_um: Annotated[float, typer.Option(min=0, help="Play of the screw.")] = USUAL.backlash_um,
     shake_um: Annotated[float, typer.Option(min=0, help="Sideways swing after a long move.")] = USUAL.shake_um,
+    stage: Annotated[bool, typer.Option("--stage", help="Two more axes, Y and Z, that move a stage.")] = False,
 ) -> None:
     """Serve the simulated rail on loopback: lines of G-code, each answered by ok or error."""
     with plain_errors():
-        serve_rail(port, click_um=click_um, travel_mm=travel_mm, backlash_um=backlash_um, shake_um=shake_um)
+        serve_rail(
+            port, click_um=click_um, travel_mm=travel_mm, backlash_um=backlash_um, shake_um=shake_um, stage=stage
+        )
 
 
 @contextmanager

@@ -1,11 +1,12 @@
 """TILES.json: which merges are laid together, and where each was said to lie."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Self
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, FiniteFloat, StringConstraints, model_validator
 
+from amber_ladder.core.tiles import Order, place_in_grid
 from amber_ladder.formats.rig_json import Strict
 
 Folder = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
@@ -13,11 +14,15 @@ MOST_TILES = 400
 
 
 class GridJson(Strict):
-    """Tiles in rows from the top left: ``snake`` says that every second row was shot from right to left."""
+    """Tiles in rows from the top left: ``snake`` says that every second row was shot from right to left.
+
+    Where some are missing, ``numbers`` tells for each result which tile in the order of shooting it is, from 1.
+    """
 
     columns: Annotated[int, Field(ge=1, le=100)]
     overlap: Annotated[float, Field(ge=0.03, le=0.9, allow_inf_nan=False)] = 0.2
-    order: Literal["rows", "snake"] = "rows"
+    order: Order = "rows"
+    numbers: list[Annotated[int, Field(ge=1, le=10_000)]] | None = None
 
 
 class TileSetJson(Strict):
@@ -37,6 +42,9 @@ class TileSetJson(Strict):
             raise ValueError("say where the tiles lie: as a grid, or by places_um, not both")
         if self.places_um is not None and len(self.places_um) != len(self.results):
             raise ValueError("there must be as many places_um as results")
+        numbers = self.grid.numbers if self.grid else None
+        if numbers is not None and (len(numbers) != len(self.results) or len(set(numbers)) != len(numbers)):
+            raise ValueError("there must be as many numbers as results, each of them once")
         return self
 
     def said_px(self, shape: tuple[int, int], um_per_px: float | None) -> NDArray[np.float64]:
@@ -47,9 +55,7 @@ class TileSetJson(Strict):
         assert self.grid is not None
         columns, step = self.grid.columns, 1.0 - self.grid.overlap
         places = []
-        for number in range(len(self.results)):
-            row, column = divmod(number, columns)
-            if self.grid.order == "snake" and row % 2:
-                column = columns - 1 - column
+        for number in self.grid.numbers or range(1, len(self.results) + 1):
+            column, row = place_in_grid(number - 1, columns, self.grid.order)
             places.append((column * step * shape[1], row * step * shape[0]))
         return np.asarray(places, np.float64)

@@ -22,19 +22,33 @@ _SHARPEST_KERNEL_PX = 5  # wider blurs are computed on a coarser grid: they hold
 
 @dataclass(frozen=True, slots=True)
 class Grid:
-    """Where the pixels lie on the specimen: ``x_um`` and ``y_um`` of shape (height, width), centre at 0."""
+    """Where the pixels lie on the specimen: ``x_um`` and ``y_um`` of shape (height, width).
+
+    Its middle lies at ``aside_um`` (right, down), which is 0 but for a stage that has moved the field aside.
+    """
 
     x_um: Float
     y_um: Float
     pixel_um: float
+    aside_um: tuple[float, float] = (0.0, 0.0)
 
     @classmethod
-    def centred(cls, width_px: int, height_px: int, pixel_um: float) -> "Grid":
+    def centred(
+        cls, width_px: int, height_px: int, pixel_um: float, aside_um: tuple[float, float] = (0.0, 0.0)
+    ) -> "Grid":
         """A grid of square pixels around the optical axis."""
         x = (np.arange(width_px, dtype=np.float32) - (width_px - 1) / 2) * np.float32(pixel_um)
         y = (np.arange(height_px, dtype=np.float32) - (height_px - 1) / 2) * np.float32(pixel_um)
-        x_um, y_um = np.meshgrid(x, y)
-        return cls(x_um, y_um, pixel_um)
+        x_um, y_um = np.meshgrid(x + np.float32(aside_um[0]), y + np.float32(aside_um[1]))
+        return cls(x_um, y_um, pixel_um, aside_um)
+
+    def px(self, x_um: float, y_um: float) -> tuple[float, float]:
+        """The pixel (x, y) at a place on the specimen."""
+        height, width = self.x_um.shape
+        return (
+            (x_um - self.aside_um[0]) / self.pixel_um + (width - 1) / 2,
+            (y_um - self.aside_um[1]) / self.pixel_um + (height - 1) / 2,
+        )
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,8 @@ _MARGIN_PX = 12
 class SpecimenView:
     """The specimen in the rig's field and a margin around it. Pictures are linear RGB, (H, W, 3).
 
-    ``growth_per_mm`` is by which share its pictures grow a mm of the rail's travel.
+    ``growth_per_mm`` is by which share its pictures grow a mm of the rail's travel, ``aside_um`` where on the specimen
+    the field's middle lies (right, down).
     """
 
     def __init__(
@@ -34,11 +35,12 @@ class SpecimenView:
         *,
         coarser: float = 1.0,
         growth_per_mm: float = 0.0,
+        aside_um: tuple[float, float] = (0.0, 0.0),
     ) -> None:
         self.sensor = sensor
         self.margin_px = tuple(int(side * _MARGIN) + _MARGIN_PX for side in (sensor.width_px, sensor.height_px))
         width, height = (sensor.width_px + 2 * self.margin_px[0], sensor.height_px + 2 * self.margin_px[1])
-        scene = specimen.build(Grid.centred(width, height, optics.pixel_um), seed)
+        scene = specimen.build(Grid.centred(width, height, optics.pixel_um, aside_um), seed)
         per_um = growth_per_mm / 1e3 / optics.medium_index
         self.scene: Scene = in_perspective(scene, per_um) if per_um else scene
         deepest_um = 1.5 * max(float(sheet.depth_um.max()) for sheet in self.scene.sheets)

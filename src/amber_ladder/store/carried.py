@@ -30,7 +30,8 @@ from amber_ladder.store.tasks import ENDED
 
 CARRIED = ("merge", "mend")
 """Products that are carried; all others can be made again from them."""
-_NOT_CARRIED = {"discard_id", "worker", "handed_over", "stop_requested"}
+_NOT_CARRIED = {"discard_id", "worker", "handed_over", "stop_requested", "tile_set_id", "tile"}
+"""What belongs to this station alone: of a set of tiles each is a stack by itself elsewhere."""
 Rows = Mapping[str, Any]
 R = TypeVar("R", bound=Base)
 
@@ -183,7 +184,7 @@ def _row(kind: type[R], told: Rows, mine: Rows) -> R:
         name = str(column.key)
         if name in mine:
             values[name] = mine[name]
-        elif name in told and name != "id":
+        elif name in told and name != "id" and name not in _NOT_CARRIED:
             values[name] = _read(column.type, told[name])
     return kind(**values)
 

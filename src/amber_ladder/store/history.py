@@ -146,7 +146,11 @@ def _made(session: Session, take: Take, product: Product) -> tuple[str, str, dic
     }  # fmt: skip
     if product.kind == "merge":
         used, left = len(report.get("frames_used", [])), report.get("excluded", [])
-        words = f"merge {product.number} of take {take.number} ({report.get('method')}): {used} frames"
+        words = (
+            f"merge {product.number}: {len(report['registration'])} tiles laid together"
+            if report.get("laid")
+            else f"merge {product.number} of take {take.number} ({report.get('method')}): {used} frames"
+        )
         facts |= {"frames_used": used, "excluded": left, "findings": len(report.get("findings", []))}
         return "merged", words, facts
     merge = session.get(Product, product.parent_id)

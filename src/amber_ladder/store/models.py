@@ -9,6 +9,7 @@ from sqlalchemy.orm import Mapped, column_property, mapped_column, relationship
 
 from amber_ladder.store.base import PERSON, Base, checks, now, unique_among_kept
 from amber_ladder.store.journal_models import Discardable
+from amber_ladder.store.tile_models import TileSet
 
 
 class Specimen(Discardable, Base):
@@ -156,12 +157,19 @@ class Stack(Discardable, Base):
 
     ``scale`` is one that was measured later and applied by hand, None for that of the rig. ``counted_merge_id`` is the
     merge that a person chose to stand for it, None while nobody did. ``revision`` counts changes of rig and plan.
+    ``tile`` is its number in a set of tiles, in the order of shooting from 1; the whole has 0 and is shot by them.
     """
 
     __tablename__ = "stack"
     __table_args__ = (
         UniqueConstraint("specimen_id", "number"),
-        *checks("stack", number="number >= 1", revision="revision >= 1"),
+        UniqueConstraint("tile_set_id", "tile"),
+        *checks(
+            "stack",
+            number="number >= 1",
+            revision="revision >= 1",
+            tile="(tile is null) = (tile_set_id is null) and tile >= 0",
+        ),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -177,10 +185,13 @@ class Stack(Discardable, Base):
     counted_merge_id: Mapped[int | None] = mapped_column(
         ForeignKey("product.id", name="stack_counted_merge_id_fkey", ondelete="SET NULL", use_alter=True), index=True
     )
+    tile_set_id: Mapped[int | None] = mapped_column(ForeignKey("tile_set.id"), index=True)
+    tile: Mapped[int | None]
     revision: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     specimen: Mapped[Specimen] = relationship(back_populates="stacks")
+    tile_set: Mapped[TileSet | None] = relationship()
     takes: Mapped[list["Take"]] = relationship(back_populates="stack", order_by="Take.number")
 
 
@@ -229,7 +240,8 @@ class Worker(Base):
 class Take(Discardable, Base):
     """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten.
 
-    ``run`` is what the bench was asked for: the rungs of its own ladder, or a burst into the watched folder;
+    One of ``tiles`` has no frames: its merges are laid together from those of the set's tiles. ``run`` is what the
+    bench was asked for: the rungs of its own ladder, or a burst into the watched folder;
     ``devices`` how the bench was configured for it, None for a person's own files and where nobody noted it.
     ``development`` is how all its frames are developed (DEVELOPMENT.json), None for as they are.
     """
@@ -237,7 +249,7 @@ class Take(Discardable, Base):
     __tablename__ = "take"
     __table_args__ = (
         UniqueConstraint("stack_id", "number"),
-        *checks("take", number="number >= 1", source="source in ('bench', 'files', 'folder', 'card')"),
+        *checks("take", number="number >= 1", source="source in ('bench', 'files', 'folder', 'card', 'tiles')"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)

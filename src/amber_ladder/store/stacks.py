@@ -1,7 +1,7 @@
 """Stacks, takes, frames, sortings and products."""
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.store.models import Frame, Product, Sorting, Specimen, Stack, Take, Task
@@ -9,6 +9,10 @@ from amber_ladder.store.tasks import ENDED
 
 EVER = {"with_discarded": True}
 """For numbers that are counted: what was thrown away keeps its own."""
+
+
+TILES = "tiles"
+"""The source of a take whose merges are laid together from those of tiles."""
 
 
 def get_stack(session: Session, stack_id: int, *, locked: bool = False) -> Stack:
@@ -27,6 +31,7 @@ def get_stack(session: Session, stack_id: int, *, locked: bool = False) -> Stack
             .selectinload(Stack.takes)
             .selectinload(Take.products)
             .joinedload(Product.task),
+            joinedload(Stack.tile_set),
             selectinload(Stack.takes).selectinload(Take.frames),
             selectinload(Stack.takes).joinedload(Take.task),
             selectinload(Stack.takes).selectinload(Take.products).joinedload(Product.task),
@@ -107,7 +112,9 @@ def add_stack(session: Session, specimen: Specimen, stack: Stack) -> None:
 
 
 def add_take(session: Session, stack: Stack, take: Take) -> None:
-    """Add a take under the stack's next number."""
+    """Add a take under the stack's next number. Raises Conflict for frames of a whole that tiles are laid in."""
+    if stack.tile == 0 and take.source != TILES:
+        raise Conflict("this stack is laid together from its tiles: shoot those, and bring frames to them")
     session.execute(select(Stack.id).where(Stack.id == stack.id).with_for_update())
     largest = session.scalar(select(func.max(Take.number)).where(Take.stack_id == stack.id), execution_options=EVER)
     take.stack_id, take.number = stack.id, (largest or 0) + 1

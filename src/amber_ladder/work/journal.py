@@ -14,8 +14,12 @@ from amber_ladder.store.journal_models import Deed
 from amber_ladder.store.mend_models import Mend
 from amber_ladder.store.models import Calibration, Frame, Measure, Part, Product, Rig, Specimen, Stack, Take
 from amber_ladder.store.series_models import MeasureSeries
+from amber_ladder.store.tile_models import TileSet
 
-Row = Specimen | Stack | Take | Frame | Rig | Part | Calibration | Card | Product | Measure | MeasureSeries | Day
+Row = (
+    Specimen | Stack | TileSet | Take | Frame | Rig | Part | Calibration | Card | Product | Measure
+    | MeasureSeries | Day
+)  # fmt: skip
 ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
     "specimen": (
         Specimen,
@@ -24,6 +28,7 @@ ROWS: dict[str, tuple[type[Any], tuple[str, ...]]] = {
          "determined_on", "note", "width_mm", "height_mm", "depth_mm"),
     ),
     "stack": (Stack, ("rig_id", "rig_name", "rig_version", "rig", "plan", "scale", "counted_merge_id")),
+    "tile_set": (TileSet, ("field_um", "inner_share", "first_at_um")),
     "take": (Take, ("development",)),
     "frame": (Frame, ("left_out",)),
     "rig": (Rig, ("name", "definition", "parts", "on_bench_at", "flash_power")),
@@ -59,10 +64,14 @@ def added(session: Session, words: str, row: Row) -> None:
     _write(session, words, row, [_addition(row)])
 
 
-def added_together(session: Session, words: str, rows: Sequence[Specimen]) -> None:
-    """Write down that specimens were added as one deed: undone, all of them go."""
+def added_together(session: Session, words: str, rows: Sequence[Specimen] | Sequence[Stack]) -> None:
+    """Write down that specimens, or stacks of one, were added as one deed: undone, all of them go."""
     session.flush()
-    _keep(session, words, None, [_addition(row) for row in rows])
+    of = specimen_of(rows[0]) if isinstance(rows[0], Stack) else None
+    _keep(session, words, of, [_addition(row) for row in rows])
+    for row in rows:
+        if isinstance(row, Stack):
+            _note(session, words, row, [_addition(row)])
 
 
 def added_and_changed(session: Session, words: str, new: Row, row: Row, before: dict[str, Any]) -> None:
@@ -127,7 +136,7 @@ def specimen_of(row: Row | Mend) -> int | None:
     match row:
         case Specimen():
             return row.id
-        case Stack():
+        case Stack() | TileSet():
             return row.specimen_id
         case Take():
             return row.stack.specimen_id
@@ -173,6 +182,11 @@ def _did(row: Row, changes: list[dict[str, Any]]) -> str | None:
 
 def _write(session: Session, words: str, row: Row, changes: list[dict[str, Any]]) -> None:
     _keep(session, words, specimen_of(row), changes)
+    _note(session, words, row, changes)
+
+
+def _note(session: Session, words: str, row: Row, changes: list[dict[str, Any]]) -> None:
+    """Let the histories concerned tell of a change."""
     did = _did(row, changes)
     if did is None:
         return

@@ -79,8 +79,9 @@ def in_turn(session: Session) -> Iterator[QueuedView]:
         left_s = task.seconds_left
         if left_s is None and product is not None:
             left_s = _usual_s(product, usual)
-        is_merge = product is not None and product.kind == "merge"
-        method, run = (product.settings["method"], product.number) if product and is_merge else (None, None)
+        is_merge = task.kind == "merge"
+        of_merge = product is not None and product.kind == "merge"
+        method, run = (product.settings["method"], product.number) if product and of_merge else (None, None)
         what = _what(task, product)
         away, begins_s = None, 0.0
         if task.state == "running":

@@ -8,7 +8,7 @@ from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import BadInput, Conflict, DeviceTrouble
 from amber_ladder.work.shoot.activities import MOVING, Activities
 from amber_ladder.work.shoot.moves import target_of
-from amber_ladder.work.shoot.views import MoveEntry
+from amber_ladder.work.shoot.orders import MoveEntry
 
 
 class OneAtATime(unittest.TestCase):

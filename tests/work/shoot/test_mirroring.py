@@ -14,8 +14,9 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.record.records import shot_with
 from amber_ladder.work.shoot import BenchChange, FlashEntry, MoveEntry
+from amber_ladder.work.shoot.orders import MeterEntry, NoteEntry, PlaceEntry
 from amber_ladder.work.shoot.place import PlaceWatch
-from amber_ladder.work.shoot.views import MeterEntry, NoteEntry, PlaceEntry, PlaceView
+from amber_ladder.work.shoot.views import PlaceView
 from tests.support.bench import BenchTest
 from tests.support.station import until
 

@@ -32,7 +32,10 @@ _LIVE_NOISE = 2.0  # levels of 8 bits
 
 @dataclass(frozen=True, slots=True)
 class CameraSetup:
-    """What a simulated camera looks at and through: the specimen's nearest point lies at the rail's ``near_um``."""
+    """What a simulated camera looks at and through: the specimen's nearest point lies at the rail's ``near_um``.
+
+    ``aside_um`` is where on the specimen the field's middle lies (right, down).
+    """
 
     specimen: str
     optics: Optics
@@ -43,6 +46,7 @@ class CameraSetup:
     seed: int
     wobble: Wobble
     restless: frozenset[str]
+    aside_um: tuple[float, float] = (0.0, 0.0)
 
     @property
     def right_power(self) -> float:
@@ -51,9 +55,11 @@ class CameraSetup:
 
 
 @lru_cache(maxsize=1)
-def _view_of(specimen: str, optics: Optics, sensor: Sensor, seed: int, growth_per_mm: float) -> SpecimenView:
+def _view_of(
+    specimen: str, optics: Optics, sensor: Sensor, seed: int, growth_per_mm: float, aside_um: tuple[float, float]
+) -> SpecimenView:
     """Building a scene takes many seconds: a second camera over the same specimen, or the same one again, shares it."""
-    return SpecimenView(specimen_for(specimen), optics, sensor, seed, growth_per_mm=growth_per_mm)
+    return SpecimenView(specimen_for(specimen), optics, sensor, seed, growth_per_mm=growth_per_mm, aside_um=aside_um)
 
 
 class CameraBody:
@@ -67,7 +73,9 @@ class CameraBody:
         self._random = np.random.default_rng([setup.seed, 78])
         self._turn = threading.Lock()
         self._live_turn = threading.Lock()
-        self._view = _view_of(setup.specimen, setup.optics, setup.sensor, setup.seed, setup.wobble.breathing_per_mm)
+        self._view = _view_of(
+            setup.specimen, setup.optics, setup.sensor, setup.seed, setup.wobble.breathing_per_mm, setup.aside_um
+        )
         self._specimen = specimen_for(setup.specimen)
         self._sensor = SimulatedSensor(setup.sensor, setup.wobble, setup.seed)
         self._small: tuple[SpecimenView, float] | None = None
@@ -159,7 +167,13 @@ class CameraBody:
             optics = replace(self._optics, pixel_um=self._optics.pixel_um * factor)
             growth = self._setup.wobble.breathing_per_mm
             view = SpecimenView(
-                self._specimen, optics, small, self._setup.seed, coarser=_LIVE_COARSER, growth_per_mm=growth
+                self._specimen,
+                optics,
+                small,
+                self._setup.seed,
+                coarser=_LIVE_COARSER,
+                growth_per_mm=growth,
+                aside_um=self._setup.aside_um,
             )
             self._small = (view, factor)
             self._seen = (self._seen[0], {})

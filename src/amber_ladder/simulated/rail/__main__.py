@@ -6,4 +6,4 @@ import sys
 from amber_ladder.simulated.rail.server import RailServer
 
 if __name__ == "__main__":
-    asyncio.run(RailServer().serve(int(sys.argv[1]), say=False))
+    asyncio.run(RailServer(stage=True).serve(int(sys.argv[1]), say=False))

@@ -23,6 +23,11 @@ class RailEye:
         build = Build(**told.pop("build"))
         return Truth(**told), build
 
+    def stage_um(self) -> tuple[float, float] | None:
+        """Where the stage really is, right and down; None for a rail that has none. Raises DeviceTrouble."""
+        told = json.loads(self._ask("M152")[0])
+        return (float(told[0]), float(told[1])) if told else None
+
     def rebuild(self, **changes: Any) -> None:
         """Change how the rail is built (fields of Build), or how its line fails (``trouble``)."""
         self._ask("M151 " + json.dumps(changes))

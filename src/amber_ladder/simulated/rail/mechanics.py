@@ -77,7 +77,7 @@ class RailMechanics:
             raise BadInput("not homed: send G28 first")
         if not build.min_um - 1e-6 <= target_um <= build.max_um + 1e-6:
             raise BadInput(
-                f"X{target_um / 1e3:g} lies beyond the travel of {build.min_um / 1e3:g} to {build.max_um / 1e3:g} mm"
+                f"{target_um / 1e3:g} mm lies beyond the travel of {build.min_um / 1e3:g} to {build.max_um / 1e3:g} mm"
             )
         self._begin(round(target_um / build.click_um) * build.click_um, now_s)
 

@@ -112,13 +112,14 @@ def hairs(
     depth = np.zeros((height, width), np.float32)
     shade = np.zeros((height, width), np.float32)
     centre = np.array([(width - 1) / 2, (height - 1) / 2])
+    aside = np.array(grid.aside_um)
     steps = 160
     t = np.linspace(0, 1, steps)
     for root, tip in sorted(zip(roots, tips, strict=True), key=lambda pair: -(pair[0][2] + pair[1][2])):
         start, end = np.asarray(root), np.asarray(tip)
         across = np.array([-(end - start)[1], (end - start)[0], 0.0]) * bend
         path = start + np.outer(t, end - start) + np.outer(4 * t * (1 - t), across)
-        pixels = path[:, :2] / grid.pixel_um + centre
+        pixels = (path[:, :2] - aside) / grid.pixel_um + centre
         radius = np.maximum(width_um / 2 * (1 - 0.85 * t) / grid.pixel_um, 0.35)
         for i in range(steps - 1):
             # cv2 draws anti-aliased with 4 fractional bits; a hair is a chain of short thick lines.

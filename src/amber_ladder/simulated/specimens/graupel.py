@@ -42,7 +42,7 @@ def _droplets(grid: Grid, random: np.random.Generator) -> Float:
     for _ in range(1500):
         a, away = random.uniform(0, 2 * np.pi), np.sqrt(random.uniform(0, 1.1))
         x_um, y_um, radius_um = 450 * away * np.cos(a), 400 * away * np.sin(a), random.uniform(12, 30)
-        x, y = x_um / grid.pixel_um + (width - 1) / 2, y_um / grid.pixel_um + (height - 1) / 2
+        x, y = grid.px(x_um, y_um)
         reach = int(radius_um / grid.pixel_um) + 2
         rows = slice(max(int(y) - reach, 0), max(int(y) + reach + 1, 0))
         columns = slice(max(int(x) - reach, 0), max(int(x) + reach + 1, 0))

@@ -10,7 +10,7 @@ from amber_ladder.store.base import now
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Product, Specimen
 from amber_ladder.work.ledger.browsing import LedgerFilter
-from amber_ladder.work.record.records import label_of, merged_at, scale_in_words
+from amber_ladder.work.record.records import label_of, merged_at, scale_in_words, technique_of
 from amber_ladder.work.record.rights import Rights, rights_of
 
 _NAME = "amber-ladder-dwca.zip"
@@ -59,8 +59,7 @@ def _picture(session: Session, merge: Product, rights: Rights) -> dict[str, str]
         "creator": rights.photographer or (merge.take.task.by if merge.take.task else "") or "",
         "rights": rights.licence, "Owner": rights.rights_holder, "UsageTerms": rights.licence,
         "CreateDate": merged_at(merge) or "",
-        "resourceCreationTechnique": f"focus stack of {len(report['frames_used'])} frames, merged by "
-                                     f"{report['method']}; {label.shot_with}",
+        "resourceCreationTechnique": f"{technique_of(report)}; {label.shot_with}",
         "comments": scale_in_words(label), "hashFunction": "SHA-256" if sums else "", "hashValue": sums or "",
     }  # fmt: skip
 

@@ -14,6 +14,7 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.ledger_models import LedgerRow
 from amber_ladder.store.models import Product, Stack, Take
+from amber_ladder.store.stacks import TILES
 from amber_ladder.work.measure.values import value_of
 from amber_ladder.work.record.records import label_of, mends_of, shot_with
 from amber_ladder.work.stack.counted import counted_merge
@@ -92,6 +93,7 @@ def line(stack: Stack) -> dict[str, Any]:
     label = label_of(merge) if merge else None
     scale = planned_scale(stack)
     found = [one["kind"] for one in report.get("findings", [])]
+    of_frames = bool(report) and not report.get("laid")  # what tiles gave stands in the lines of the tiles
     told = {
         "catalogue_number": specimen.catalogue_number, "name": specimen.name, "specimen_kind": specimen.kind,
         "medium": specimen.medium, "rig_name": stack.rig_name, "stack_number": stack.number,
@@ -103,9 +105,10 @@ def line(stack: Stack) -> dict[str, Any]:
         "step_ratio": in_medium_um / sharp_um if in_medium_um else None,
         "overlap": series.overlap if series else None,
         "take_id": take.id if take else None, "take_number": take.number if take else None,
-        "frames_shot": len(take.frames) if take else None, "shot_with": shot_with(take) if take else None,
+        "frames_shot": len(take.frames) if take and take.source != TILES else None,
+        "shot_with": shot_with(take) if take else None,
         "shot_at": take.created_at if take else None, "seconds": _seconds(take, report) if take else None,
-        "frames_left_out": _left_out(take, report) if take else None,
+        "frames_left_out": _left_out(take, report) if take and take.source != TILES else None,
         "um_per_px": label.um_per_px if label else scale.um_per_px,
         "u_um_per_px": label.u_um_per_px if label else scale.u_um_per_px,
         "scale_from": _scale_from(merge, label.scale_from) if merge and label else scale.origin,
@@ -113,11 +116,11 @@ def line(stack: Stack) -> dict[str, Any]:
         "merge_id": merge.id if merge else None, "merge_number": merge.number if merge else None,
         "merged_at": merge.task.ended_at if merge else None,
         "method": report.get("method"), "depth_um": report.get("depth_um"),
-        "frames_used": len(report["frames_used"]) if report else None,
-        "frames_carried": sum(one >= _CARRIES for one in report["share"].values()) if report else None,
-        "gaps": len(report["coverage"]["gaps"]) if report else None,
-        "ends_open": found.count("end") if "findings" in report else None,
-        "moved": found.count("moved") if "findings" in report else None,
+        "frames_used": len(report["frames_used"]) if of_frames else None,
+        "frames_carried": sum(one >= _CARRIES for one in report["share"].values()) if of_frames else None,
+        "gaps": len(report["coverage"]["gaps"]) if of_frames else None,
+        "ends_open": found.count("end") if of_frames and "findings" in report else None,
+        "moved": found.count("moved") if of_frames and "findings" in report else None,
         "findings": len(found) if "findings" in report else None,
         "mended_share": _mended(merge) if merge else None,
         "drawing": _drawing(ladder.positions_um, take, report),
@@ -167,7 +170,7 @@ def _drawing(positions_um: Any, take: Take | None, report: dict[str, Any]) -> di
     told: dict[str, Any] = {"rungs": rungs, "shot": bool(take and take.frames), "bars": [], "gaps": [], "left_out": []}
     if take and take.frames:
         told["left_out"] = [round(one.place / max(rungs - 1, 1), 3) for one in take.frames if one.left_out][:_BARS]
-    if not report:
+    if not report or report.get("laid"):
         return told
     told["width_px"] = report["crop"]["width"]
     depths = {one["file"]: float(one["depth"]) for one in report["registration"] if "depth" in one}

@@ -43,6 +43,7 @@ def _ledger_row(stack: Stack) -> list[object]:
     merge = counted_merge(stack)
     take = merge.take if merge else stack.takes[-1] if stack.takes else None
     report = merge.report if merge else None
+    laid = bool(report and report.get("laid"))
     series = next(one.series for one in view.takes if one.id == take.id) if take else None
     step_um = series.step_um if series else None
     scale = label_of(merge) if merge else None
@@ -54,12 +55,12 @@ def _ledger_row(stack: Stack) -> list[object]:
         _figure(step_um, ".4g"), _figure(depth_in_medium_um(step_um, ladder.medium_ratio) if step_um else None, ".4g"),
         _figure(series.overlap if series else None, ".3f"),
         (series.depth_from or "not known") if series else "", view.ladder.frames,
-        len(take.frames) if take else "", len(report["frames_used"]) if report else "",
+        len(take.frames) if take and not laid else "", len(report["frames_used"]) if report and not laid else "",
         _figure(report["depth_um"] if report else None, ".1f"),
         _figure(scale.um_per_px if scale else view.scale.um_per_px, ".5g"),
         (scale.scale_from or "not known") if scale else view.scale.origin,
         merge.number if merge else "", merge.settings["method"] if merge else "",
-        len(report["coverage"]["gaps"]) if report else "",
+        len(report["coverage"]["gaps"]) if report and not laid else "",
         shot_with(take) if take else "",
         (merged_at(merge) or "") if merge else "",
     ]  # fmt: skip

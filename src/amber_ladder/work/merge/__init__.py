@@ -4,6 +4,7 @@ from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.merge.counting import let_count
 from amber_ladder.work.merge.depths import ContoursView, DepthAt, DepthView, contours_of, depth_at, depth_of
 from amber_ladder.work.merge.elsewhere import merge_elsewhere
+from amber_ladder.work.merge.laying import LAYING, LayEntry, begin_laying
 from amber_ladder.work.merge.merges import KIND, MergeEntry, begin_merge, merge_take
 from amber_ladder.work.merge.patches import PatchEntry, try_patch
 
@@ -15,12 +16,15 @@ MERGING = LongWork(
 )
 
 __all__ = [
+    "LAYING",
     "MERGING",
     "ContoursView",
     "DepthAt",
     "DepthView",
+    "LayEntry",
     "MergeEntry",
     "PatchEntry",
+    "begin_laying",
     "begin_merge",
     "contours_of",
     "depth_at",

@@ -1,6 +1,7 @@
 """Merges that overlap, laid together in one picture and depth map: a result like any other, with its seams told."""
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from amber_ladder import __version__
 from amber_ladder.core.frames import Progress
-from amber_ladder.core.tiles import Overlap, Placed, bounds, even_depths, even_light, laid_rows, match, place
+from amber_ladder.core.tiles import Overlap, Placed, bounds, even_depths, even_light, inner_box, laid_rows, match, place
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.results import open_composite, open_floats, read_depth, write_json
@@ -31,7 +32,14 @@ def lay_tiles(entry: TileSetJson, base: Path, out: Path, progress: Progress) -> 
 
     Folders are found from ``base`` on. Returns the report. Raises BadInput, which names the tile.
     """
-    merges = [_merge(base / name, number) for number, name in enumerate(entry.results)]
+    return lay([_merge(base / name, number) for number, name in enumerate(entry.results)], entry, out, progress)
+
+
+def lay(
+    merges: list[MergeResult], entry: TileSetJson, out: Path, progress: Progress, *, also: Sequence[str] = ()
+) -> dict[str, Any]:
+    """The same with merges that were read; ``entry.results`` are their names, ``also`` more to be warned of."""
+    began = time.monotonic()
     um_per_px = _common(merges, entry)
     shape = (int(merges[0].composite.shape[0]), int(merges[0].composite.shape[1]))
     said = entry.said_px(shape, um_per_px)
@@ -41,30 +49,34 @@ def lay_tiles(entry: TileSetJson, base: Path, out: Path, progress: Progress) -> 
     depths = [read_depth(one.folder / "depth.tif") for one in merges]
     added, left = even_depths(depths, overlaps)
     unit = {str((one.report.get("settings") or {}).get("depth_unit") or "frames") for one in merges}
-    warnings = _warnings(entry, placed, added, unit)
+    warnings = [*_warnings(entry, placed, added, unit), *also]
     boxes = [_box(one) for one in merges]
-    x, y, width, height = bounds(placed.matrices, boxes)
+    _, _, width, height = bounds(placed.matrices, boxes)
     if width * height > _MOST_PX:
         raise BadInput(f"together they are {width} × {height} px: more than a file should hold", field="results")
-    report = _report(entry, merges, placed, gains, added, left, um_per_px, (x, y), sorted(unit), warnings)
+    report = _report(entry, merges, placed, gains, added, left, um_per_px, boxes, sorted(unit), warnings)
     with folder_in_one_piece(out) as scratch:
-        known = (um_per_px is not None and report["scale"]["um_per_px"]) or None
-        picture = open_composite(scratch / "composite.tif", (height, width, 3), merges[0].composite.dtype, known)
+        picture = open_composite(scratch / "composite.tif", (height, width, 3), merges[0].composite.dtype, um_per_px)
         planes = [
-            open_floats(scratch / name, (height, width), f"{what}, {' or '.join(sorted(unit))}", known)
+            open_floats(scratch / name, (height, width), f"{what}, {' or '.join(sorted(unit))}", um_per_px)
             for name, what in (("depth.tif", "Depth"), ("depth_u.tif", "Standard uncertainty of depth"))
         ]
-        covered = 0
+        known, nearest, farthest = 0, np.inf, -np.inf
         for part in laid_rows(
             [one.composite for one in merges], depths, [_depth_u(one, shape) for one in merges],
             placed.matrices, boxes, gains, added, progress=lambda done, total: progress("save", done, total),
         ):  # fmt: skip
             rows = slice(part.top, part.top + part.composite.shape[0])
             picture[rows], planes[0][rows], planes[1][rows] = part.composite, part.depth, part.depth_u
-            covered += int(np.isfinite(part.depth).sum())
+            told = part.depth[np.isfinite(part.depth)]
+            if told.size:
+                known += told.size
+                nearest, farthest = min(nearest, float(told.min())), max(farthest, float(told.max()))
         for one in (picture, *planes):
             one.flush()
-        report["known_depth"] = round(covered / (width * height), 4)
+        report["coverage"] = {"depth_known": round(known / (width * height), 4), "gaps": []}
+        report["depth_um"] = round(farthest - nearest, 3) if known and unit == {"µm"} else None
+        report["seconds"] = round(time.monotonic() - began, 2)
         write_json(scratch / "report.json", report)
     return report
 
@@ -157,19 +169,28 @@ def _warnings(entry: TileSetJson, placed: Placed, added: NDArray[np.float64], un
 
 def _report(
     entry: TileSetJson, merges: list[MergeResult], placed: Placed, gains: NDArray[np.float64],
-    added: NDArray[np.float64], left: NDArray[np.float64], um_per_px: float | None, corner: tuple[int, int],
-    unit: list[str], warnings: list[str],
+    added: NDArray[np.float64], left: NDArray[np.float64], um_per_px: float | None,
+    boxes: list[tuple[int, int, int, int]], unit: list[str], warnings: list[str],
 ) -> dict[str, Any]:  # fmt: skip
     def number(value: float, places: int = 4) -> float | None:
         return round(float(value), places) if np.isfinite(value) else None
 
     anchor = min(range(len(merges)), key=lambda n: placed.corner_px[n] if placed.tied[n] else np.inf)
-    shift = np.array([[0, 0, corner[0]], [0, 0, corner[1]]])
+    x, y, _, _ = bounds(placed.matrices, boxes)
+    shift = np.array([[0, 0, x], [0, 0, y]])
     return {
         "laid": True,
+        "crop": dict(zip(("x", "y", "width", "height"), inner_box(placed.matrices, boxes), strict=True)),
+        "growth": merges[anchor].report.get("growth"),
+        "step_um": _step_um(merges),
+        "frames_used": [],
+        "excluded": [],
+        "share": {},
+        "findings": _findings(entry, placed, boxes),
         "reference_frame": entry.results[anchor],
         "registration": [
-            {"file": one, "matrix": (placed.matrices[n] - shift).round(6).tolist(), "gain": number(gains[n]),
+            {"file": one, "depth": number(_reference_depth(merges[n]) + added[n], 3),
+             "matrix": (placed.matrices[n] - shift).round(6).tolist(), "gain": number(gains[n]),
              "tied": placed.tied[n], "u_px": number(placed.corner_px[n]), "depth_added": number(added[n], 3),
              "depth_left": number(left[n], 3)}
             for n, one in enumerate(entry.results)
@@ -180,8 +201,45 @@ def _report(
             for one in placed.seams
         ],
         "method": "tiles",
-        "settings": {"depth_unit": unit[0] if len(unit) == 1 else "frames", **entry.model_dump(exclude={"results"})},
+        "settings": {"depth_unit": unit[0] if len(unit) == 1 else "frames", "um_per_px": um_per_px,
+                     **entry.model_dump(exclude={"results"})},
         "scale": {**(merges[anchor].report.get("scale") or {}), "um_per_px": um_per_px} if um_per_px else None,
         "warnings": warnings,
         "version": __version__,
     }  # fmt: skip
+
+
+def _findings(entry: TileSetJson, placed: Placed, boxes: list[tuple[int, int, int, int]]) -> list[dict[str, Any]]:
+    """Places to look at: seams that are off, and those where nothing tells how the tiles lie."""
+    left, top, _, _ = bounds(placed.matrices, boxes)
+    found = []
+    for seam in placed.seams:
+        if seam.rms_px is not None and seam.rms_px <= _WELL_PX:
+            continue
+        one, other = (bounds([placed.matrices[n]], [boxes[n]]) for n in (seam.first, seam.second))
+        x, y = max(one[0], other[0]), max(one[1], other[1])
+        width, height = min(one[0] + one[2], other[0] + other[2]) - x, min(one[1] + one[3], other[1] + other[3]) - y
+        if width <= 0 or height <= 0:
+            continue
+        found.append({
+            "kind": "seam", "x": x - left, "y": y - top, "width": width, "height": height, "unit": "px",
+            "files": [entry.results[seam.first], entry.results[seam.second]],
+            "size": round(seam.rms_px or 0.0, 2),
+            "do": "Look whether lines run on across it. If not, merge both tiles again, or shoot one with more overlap."
+            if seam.rms_px is not None
+            else "Nothing here ties the two: they lie where the stage was said to stand. Measure no length across it.",
+        })  # fmt: skip
+    return found
+
+
+def _reference_depth(merge: MergeResult) -> float:
+    """How deep the frame lies that a tile's picture goes by, as the tile itself counts."""
+    named = merge.report.get("reference_frame")
+    return float(next((one.get("depth", 0.0) for one in merge.report["registration"] if one["file"] == named), 0.0))
+
+
+def _step_um(merges: list[MergeResult]) -> float | None:
+    """How far the tiles' frames lie apart, µm in the specimen; None where none tells."""
+    depths = (sorted(float(one.get("depth", 0.0)) for one in merge.report["registration"]) for merge in merges)
+    steps = [float(np.median(np.diff(one))) for one in depths if len(one) > 1]
+    return round(float(np.median(steps)), 4) if steps else None

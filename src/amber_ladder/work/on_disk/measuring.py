@@ -114,15 +114,21 @@ def instrument_of(
     depth, u_depth = _depth(merge)
     growth, told = _growth(merge, focused_by)
     index = medium.index if medium else 1.0
-    tilt = _tilt(merge, scale.um_per_px, index, growth) if depth is not None and focused_by == "rail" else None
+    laid = bool(merge.report.get("laid"))
+    tells = depth is not None and focused_by == "rail" and not laid
+    tilt = _tilt(merge, scale.um_per_px, index, growth) if tells else None
     if depth is not None and tilt is None:
         assumed.append(f"focus moves along the optical axis to {TILT_TOLERANCE_DEG:g}°")
     if depth is not None:
         assumed += [*travel.assumed, *told]
     if pick_px == PICK_PX:
         assumed.append(f"a place is clicked to {PICK_PX} px")
-    at_um = sorted(float(one.get("depth", 0.0)) for one in merge.report["registration"])
-    step_um = float(np.median(np.diff(at_um))) if len(at_um) > 1 else 0.0
+    at_um = [] if laid else sorted(float(one.get("depth", 0.0)) for one in merge.report["registration"])
+    step_um = float(np.median(np.diff(at_um))) if len(at_um) > 1 else merge.report.get("step_um") or 0.0
+    if laid:
+        u_px = max(float(one["u_px"] or 0.0) for one in merge.report["registration"])
+        pick_px = hypot(pick_px, u_px)
+        assumed.append(f"tiles lie where they belong to {u_px:.2g} px, wherever on them a place is")
     most_u_um = _LEAST_SURE_STEPS * step_um if step_um > 0 else inf
     instrument = Instrument(
         shape=(int(merge.composite.shape[0]), int(merge.composite.shape[1])),
@@ -137,8 +143,8 @@ def instrument_of(
         **({"tilt_deg": tilt[0], "u_tilt_deg": tilt[1]} if tilt else {}),
         pick_px=pick_px,
         rungs=None if depth is None else _rungs(depth, u_depth, most_u_um, at_um),
-        aside=_Aside.of(merge.report["registration"]),
-        deepest_um=at_um[-1] if depth is not None else 0.0,
+        aside=None if laid else _Aside.of(merge.report["registration"]),
+        deepest_um=0.0 if depth is None else at_um[-1] if at_um else float(np.nanmax(depth, initial=0.0)),
     )
     found = () if tilt is None else (f"the rail runs {tilt[0]:.2f}° ± {2 * tilt[1]:.2f}° aslant, as the frames tell",)
     return Known(instrument, _scale_from(merge, scale), tuple(assumed), found)

@@ -17,6 +17,7 @@ from amber_ladder.work.plan.previews import (
     try_out,
     vanishing,
 )
+from amber_ladder.work.plan.tiles import TilesEntry, TileSetEntry, TilesPreview, TilesTrial, save_tiles, try_tiles
 
 __all__ = [
     "BeforeView",
@@ -26,6 +27,10 @@ __all__ = [
     "PlanEntry",
     "PlanPreview",
     "SubjectEntry",
+    "TileSetEntry",
+    "TilesEntry",
+    "TilesPreview",
+    "TilesTrial",
     "VanishingEntry",
     "VanishingView",
     "WayView",
@@ -39,8 +44,10 @@ __all__ = [
     "read_before",
     "read_stack",
     "save_ladder",
+    "save_tiles",
     "set_ends",
     "tick_caution",
     "try_out",
+    "try_tiles",
     "vanishing",
 ]

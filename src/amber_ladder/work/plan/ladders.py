@@ -4,7 +4,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from amber_ladder.core.optics import resolve
-from amber_ladder.errors import Conflict, Stale
+from amber_ladder.core.planning import loose_framing
+from amber_ladder.errors import BadInput, Conflict, Stale
 from amber_ladder.formats.plan_json import LadderRequestJson, Position
 from amber_ladder.formats.rig_json import FNumber, Strict
 from amber_ladder.formats.validated import validated
@@ -12,6 +13,7 @@ from amber_ladder.store import history, rigs, specimens, stacks
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Rig as StoredRig
 from amber_ladder.store.models import Stack
+from amber_ladder.store.tile_models import TileSet
 from amber_ladder.work.journal import added, changing
 from amber_ladder.work.on_disk.planning import ladder_of, stopped
 from amber_ladder.work.plan.before import note_proposed
@@ -46,7 +48,7 @@ def save_ladder(specimen_id: int, entry: PlanEntry, *, why: str = "") -> StackVi
     with transaction() as session:
         specimen = specimens.get(session, specimen_id)
         stack = Stack()
-        _fill(stack, rigs.get(session, entry.rig_id), entry, specimen.medium_index)
+        fill(stack, rigs.get(session, entry.rig_id), entry, specimen.medium_index)
         stacks.add_stack(session, specimen, stack)
         added(session, f"stack {stack.number} of {specimen.catalogue_number} planned", stack)
         note_proposed(session, stack, entry.proposed)
@@ -63,12 +65,16 @@ def change_ladder(stack_id: int, entry: PlanEntry, *, seen: int | None = None) -
     """
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id, locked=True)
-        if stack.takes:
-            raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
+        _refuse_shot(stack)
         if seen is not None and seen != stack.revision:
             raise Stale("this plan")
-        with _planned_anew(session, stack):
-            _fill(stack, rigs.get(session, entry.rig_id), entry, stack.specimen.medium_index)
+        rig, medium_index = rigs.get(session, entry.rig_id), stack.specimen.medium_index
+        with _planned_anew(session, stack) as together:
+            before = stack.rig
+            for one in together:
+                fill(one, rig, entry, medium_index)
+            if stack.tile and stack.rig != before:
+                raise Conflict("all tiles are shot with one rig: plan their whole anew, and they follow")
         note_proposed(session, stack, entry.proposed)
         return stack_view(stack)
 
@@ -77,8 +83,7 @@ def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
     """Plan anew between these ends; the spacing stays. Raises BadInput, NotFound, Conflict once frames exist."""
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id)
-        if stack.takes:
-            raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
+        _refuse_shot(stack)
         before = stack_plan(stack)
         spaced = before.overlap is not None or before.step_um is not None
         count = {} if spaced else {"frames": before.frames, "budget_s": before.budget_s}
@@ -86,8 +91,9 @@ def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
         after = validated(LadderRequestJson, {**before.model_dump(exclude_none=True), **ends})
         rig = stack_rig(stack).to_core()
         ladder_of(after, rig, resolve(rig))  # refuses what cannot be planned before anything is kept
-        with _planned_anew(session, stack):
-            stack.plan = after.model_dump(mode="json", exclude_none=True)
+        with _planned_anew(session, stack) as together:
+            for one in together:
+                one.plan = after.model_dump(mode="json", exclude_none=True)
         return stack_view(stack)
 
 
@@ -98,14 +104,50 @@ def read_stack(stack_id: int) -> StackView:
         return stack_view(stack)
 
 
+def fit(tiles: TileSet, whole: Stack) -> None:
+    """Let a set of tiles have the field of its ladder. Raises BadInput where its frames have no place in common."""
+    rig, plan = stack_rig(whole).to_core(), stack_plan(whole)
+    optics = resolve(rig)
+    travel_um = ladder_of(plan, rig, optics).travel_um
+    share = loose_framing(rig, optics, travel_um=travel_um, moves=plan.moves).inner_share
+    if share <= 0:
+        raise BadInput("nothing is seen by every frame of such a ladder: plan fewer rungs", field="plan")
+    tiles.field_um, tiles.inner_share = [one * 1e3 for one in optics.field_mm], share
+
+
+def _together(stack: Stack) -> list[Stack]:
+    """What is planned with a stack: itself, and all tiles where it is their whole."""
+    if stack.tile != 0:
+        return [stack]
+    tiles = (one for one in stack.specimen.stacks if one.tile_set_id == stack.tile_set_id and one is not stack)
+    return [stack, *tiles]
+
+
+def _refuse_shot(stack: Stack) -> None:
+    shot = [one for one in _together(stack) if one.takes]
+    if shot and stack.tile == 0:
+        raise Conflict(f"{len(shot)} of its tiles have been shot: they stay as they were. Plan a new set of tiles.")
+    if shot:
+        raise Conflict("this ladder has been shot: its plan stays as it was. Save the change as a new stack.")
+
+
 @contextmanager
-def _planned_anew(session: Session, stack: Stack) -> Iterator[None]:
-    with changing(session, f"stack {stack.number} of {stack.specimen.catalogue_number} planned anew", stack):
-        stack.revision += 1
-        yield
+def _planned_anew(session: Session, stack: Stack) -> Iterator[list[Stack]]:
+    """Gives all that is planned together, to be changed."""
+    together, words = _together(stack), f"stack {stack.number} of {stack.specimen.catalogue_number} planned anew"
+    tiles = [stack.tile_set] if stack.tile == 0 and stack.tile_set else []
+    with changing(session, words, *together, *tiles):
+        for one in together:
+            one.revision += 1
+        yield together
+        for tile_set in tiles:
+            fit(tile_set, stack)
+    for one in together[1:]:
+        history.note(session, one.id, "planned", f"{words}, and its tiles with it", {"rig": one.rig, "plan": one.plan})
 
 
-def _fill(stack: Stack, rig: StoredRig, entry: PlanEntry, medium_index: float) -> None:
+def fill(stack: Stack, rig: StoredRig, entry: PlanEntry, medium_index: float) -> None:
+    """Copy rig and medium into a stack, with the plan. Raises BadInput for what cannot be planned."""
     definition = in_medium(rig, medium_index)
     name = rig.name
     if entry.marked_f_number is not None:

@@ -29,6 +29,7 @@ from amber_ladder.store import history, rigs, stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
+from amber_ladder.store.stacks import TILES
 from amber_ladder.work.measure import recorded
 from amber_ladder.work.record.rights import Rights, came_with, rights_of
 from amber_ladder.work.stack.counted import counted_merge
@@ -180,13 +181,20 @@ def scale_in_words(shown: RecordView) -> str:
 
 def _notes(merge: Product, shown: RecordView, rights: Rights) -> PictureNotes:
     report, take, specimen = merge.report or {}, merge.take, merge.take.stack.specimen
-    technique = f"focus stack of {len(report['frames_used'])} frames, merged by {report['method']}"
+    technique = technique_of(report)
     return PictureNotes(
         title=f"{specimen.catalogue_number} {specimen.name}", catalogue_number=specimen.catalogue_number,
         determination=specimen.determination, creator=rights.photographer or (take.task.by if take.task else "") or "",
         rights_holder=rights.rights_holder, licence=rights.licence, made_by=technique, scale=scale_in_words(shown),
         software=f"Amber Ladder {__version__}", merged_at=merged_at(merge) or "",
     )  # fmt: skip
+
+
+def technique_of(report: dict[str, Any]) -> str:
+    """How a picture was made, in words."""
+    if report.get("laid"):
+        return f"{len(report['registration'])} merges of focus stacks, laid together"
+    return f"focus stack of {len(report['frames_used'])} frames, merged by {report['method']}"
 
 
 def record(merge_id: int) -> tuple[dict[str, Any], str]:
@@ -201,7 +209,8 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
         content = {
             "made_with": f"Amber Ladder {__version__}",
             "specimen": asdict(view.specimen),
-            "stack": {"number": view.number, "planned_at": view.created_at.isoformat()},
+            "stack": {"number": view.number, "planned_at": view.created_at.isoformat(),
+                      "tiles": asdict(view.tiles) if view.tiles else None},
             "rig": {"name": view.rig_name, "version": view.rig_version, "parts": version.parts if version else None,
                     **view.rig.model_dump(mode="json", exclude_none=True), "figures": figures},
             "plan": {**view.plan.model_dump(mode="json", exclude_none=True), "ladder": asdict(view.ladder)},
@@ -246,6 +255,8 @@ def shot_with(take: Take) -> str:
     """What moved and what exposed, as far as it was written down, and which faults were switched on for practice."""
     if take.source == "files":
         return "own files"
+    if take.source == TILES:
+        return "laid together from tiles: each has a record of its own"
     if take.source == "card":
         return f"own files, from the card {(take.run or {})['card']}"
     devices = take.devices

@@ -12,7 +12,10 @@ from amber_ladder.work.record.rights import Rights, rights_of
 
 _NOT_KNOWN = "not known"
 _MOST_HISTORY = 40
-_WAYS = {"select": "depth pick", "pyramid": "pyramid", "blend": "contrast blend", "auto": "auto"}
+_WAYS = {
+    "select": "depth pick", "pyramid": "pyramid", "blend": "contrast blend", "auto": "auto",
+    "tiles": "laying tiles together",
+}  # fmt: skip
 
 
 def record_sheet(merge_id: int) -> tuple[bytes, str]:
@@ -37,7 +40,8 @@ def record_sheet(merge_id: int) -> tuple[bytes, str]:
         history=[(one["at"][:16].replace("T", " "), one["by"] or "", one["words"])
                  for one in told["history"][-_MOST_HISTORY:]],
         sums=f"Written by Amber Ladder {__version__}; merged by {told['merge']['version'] or _NOT_KNOWN}, "
-             f"{len(report['frames_used'])} originals under their SHA-256 in the full record."
+             + ("the originals are named in the records of its tiles." if report.get("laid") else
+                f"{len(report['frames_used'])} originals under their SHA-256 in the full record.")
              + (f" The history's last entry is {last['number']}, {last['sha256']}." if last else ""),
     )  # fmt: skip
     return record_sheet_pdf(sheet, pages=settings().pages), f"{shown.file_stem}_record.pdf"
@@ -58,7 +62,9 @@ def _facts(told: dict[str, Any], scale: str, rights: Rights) -> list[tuple[str, 
         ("Shot with", told["take"]["source"]),
         ("Step", f"{series['step_um']:.4g} µm of the stage, as {series['depth_from']}"
                  if series["step_um"] and series["depth_from"] else _NOT_KNOWN),
-        ("Frames", f"{len(told['take']['frames'])} shot, {len(report['frames_used'])} used, {len(excluded)} left out"),
+        ("Tiles", str(len(report["registration"])) if report.get("laid") else ""),
+        ("Frames", "" if report.get("laid") else
+                   f"{len(told['take']['frames'])} shot, {len(report['frames_used'])} used, {len(excluded)} left out"),
         ("Left out", "; ".join(f"{one['file']} {one['reason']}" for one in excluded[:12])
                      + (f"; and {len(excluded) - 12} more" if len(excluded) > 12 else "")),
         ("Depth", _NOT_KNOWN if depth is None else f"{depth:.1f} µm"),
@@ -79,6 +85,8 @@ def _facts(told: dict[str, Any], scale: str, rights: Rights) -> list[tuple[str, 
 def _shares(told: dict[str, Any]) -> tuple[list[float | None], str]:
     """Each frame's share of the picture, nearest first; None for those that were left out."""
     report = told["merge"]["report"]
+    if report.get("laid"):
+        return [], "Which frames gave what stands in the records of the tiles."
     used = report["frames_used"]
     shares: list[float | None] = [report["share"].get(name, 0.0) for name in used]
     left = len(report.get("excluded", []))

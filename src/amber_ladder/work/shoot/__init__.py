@@ -7,19 +7,17 @@ from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.shoot.bench import Bench
 from amber_ladder.work.shoot.claim import ClaimEntry
 from amber_ladder.work.shoot.live import LiveFrame
-from amber_ladder.work.shoot.own_frames import add_file, begin_files, finish_take
-from amber_ladder.work.shoot.views import (
+from amber_ladder.work.shoot.orders import (
     BenchChange,
     BenchSettings,
-    BenchView,
     BurstEntry,
     FlashEntry,
-    HoldView,
     MoveEntry,
-    PreflightItem,
     RunEntry,
     TurnOrder,
 )
+from amber_ladder.work.shoot.own_frames import add_file, begin_files, finish_take
+from amber_ladder.work.shoot.views import BenchView, HoldView, PreflightItem
 
 
 @cache

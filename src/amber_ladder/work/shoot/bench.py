@@ -6,6 +6,8 @@ import threading
 from contextlib import suppress
 from functools import partial
 
+from amber_ladder.devices.protocols import Camera
+from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import AmberLadderError, Conflict, DatabaseAway, DeviceTrouble
 from amber_ladder.formats.validated import validated
 from amber_ladder.settings import settings
@@ -26,23 +28,21 @@ from amber_ladder.work.shoot.live import LiveFrame, look
 from amber_ladder.work.shoot.mounting import Mounting
 from amber_ladder.work.shoot.moves import rail_view, target_of
 from amber_ladder.work.shoot.opening import check_practice, devices_of, reach_for, scene_for, watched_folder
-from amber_ladder.work.shoot.rail_line import RailLine
-from amber_ladder.work.shoot.setup import bench_settings, keep_settings, setup_of
-from amber_ladder.work.shoot.take_ladder import new_ladder
-from amber_ladder.work.shoot.views import (
+from amber_ladder.work.shoot.orders import (
     SIMULATED,
     BenchChange,
     BenchSettings,
-    BenchView,
     BurstEntry,
-    EndsView,
-    HoldView,
     MoveEntry,
-    PreflightItem,
     RunEntry,
-    SearchView,
     TurnOrder,
 )
+from amber_ladder.work.shoot.rail_line import RailLine
+from amber_ladder.work.shoot.setup import bench_settings, keep_settings, setup_of
+from amber_ladder.work.shoot.stage import stage_view
+from amber_ladder.work.shoot.stage_orders import StageOrders
+from amber_ladder.work.shoot.take_ladder import new_ladder
+from amber_ladder.work.shoot.views import BenchView, EndsView, HoldView, PreflightItem, SearchView
 from amber_ladder.work.stack.views import TakeView
 
 log = logging.getLogger(__name__)
@@ -62,6 +62,7 @@ class Bench:
         self._current = CurrentTake(self._activities, self._line)
         self._heading_um: float | None = None
         self.light = LightOrders(self._turn, self._activities, self._mounting, self._line, self._current, self._tell)
+        self.stage = StageOrders(self._turn, self._activities, self._mounting, self._line, self._begin_next, self._tell)
         self.claim = Claim(working=lambda: self._activities.busy is not None, told=self._tell)
 
     # What is there
@@ -78,6 +79,7 @@ class Bench:
             bench.rail == SIMULATED,
             bool(optical and optical.live),
             rail_view(self._line, bench, setup, self._mounting.reach(), in_use=self._activities.busy is not None),
+            self.stage.view(),
             flash_view(optical),
             self._mounting.ends,
             self._search_view(),
@@ -120,7 +122,7 @@ class Bench:
                 self._mounting.forget_findings()
             if any(getattr(before, name) != getattr(after, name) for name in ("lit_by", "diffused", "lamp_deg")):
                 self._mounting.relight(after)
-            if self._mounting.setup and {"camera", "scene", "flaws", "rail"} & given.keys():
+            if self._mounting.setup and {"camera", "scene", "flaws", "rail", "stage"} & given.keys():
                 self._mounting.mount(self._mounting.setup.stack_id)
         return self._now()
 
@@ -230,6 +232,7 @@ class Bench:
             on_bench=on_bench, ends=mounting.ends if here else None, test=mounting.light.test if here else None,
             room=mounting.light.room if here else None,
             flash=mounting.optical.flash if here and mounting.optical else None,
+            stage=stage_view(self.stage.stage, bench, setup),
         )  # fmt: skip
 
     def begin_run(self, stack_id: int, entry: RunEntry) -> TakeView:
@@ -261,13 +264,21 @@ class Bench:
             camera = optical.camera or FolderCamera(watched_folder(bench), stop)
             check_begun(stop)
             scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
-            take_id = takes.add_run(
-                stack_id, ladder, scene=scene, devices=devices_of(bench, flash=optical.flash, best=self.light.best)
+            stage = self.stage.view()
+            devices = devices_of(
+                bench, flash=optical.flash, best=self.light.best, stage_um=stage.at_um if stage else None
             )
-            return takes.started(
-                take_id,
-                lambda: self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop),
-            )
+            take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices,
+                                     then_tiles=entry.confirmed if entry.then_tiles else None)  # fmt: skip
+            return takes.started(take_id, partial(self._start_run, take_id, camera, stop))
+
+    def _start_run(self, take_id: int, camera: Camera, stop: StopToken) -> None:
+        (setup, optical), bench = self._mounting.needed(), bench_settings()
+        ended = self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop)
+        self.stage.follow(take_id, ended)
+
+    def _begin_next(self, stack_id: int, confirmed: list[str]) -> TakeView:
+        return self.begin_run(stack_id, RunEntry(then_tiles=True, confirmed=confirmed))
 
     def _check_confirmed(self, stack_id: int, entry: RunEntry) -> None:
         missing = preflight.unconfirmed(self.preflight(stack_id), entry.confirmed)
@@ -309,7 +320,7 @@ class Bench:
                 elif how == "turn":
                     self._current.start_turn(take_id, setup, bench, stop)
                 else:
-                    self._current.start_run(take_id, setup, optical, camera, bench, self._mounting.reach(), stop)
+                    self._start_run(take_id, camera, stop)
 
             return takes.started(take_id, start)
 

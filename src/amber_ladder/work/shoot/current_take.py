@@ -21,12 +21,13 @@ from amber_ladder.work.shoot.growing import Growing
 from amber_ladder.work.shoot.in_turn import InTurn
 from amber_ladder.work.shoot.incoming import decoded
 from amber_ladder.work.shoot.opening import Optical, open_hand_camera
+from amber_ladder.work.shoot.orders import SIMULATED, BenchSettings, TurnOrder
 from amber_ladder.work.shoot.rail_line import RailLine
 from amber_ladder.work.shoot.run import Controls, Pace, Run, Taken
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.stand_ins import bracket, turn_by_hand
 from amber_ladder.work.shoot.take_ladder import rungs_of
-from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, GrowthView, RunView, TurnOrder
+from amber_ladder.work.shoot.views import GrowthView, RunView
 from amber_ladder.work.stack.series import shots_of
 
 _OVERSHOOT_UM = 300.0
@@ -97,8 +98,8 @@ class CurrentTake:
         bench: BenchSettings,
         reach: Reach,
         stop: StopToken,
-    ) -> None:
-        """Run what of the take's ladder is still to be shot. Raises DeviceTrouble."""
+    ) -> threading.Event:
+        """Run what of the take's ladder is still to be shot; what is set at its end. Raises DeviceTrouble."""
         rail, store = self._line.rail(), FrameStore(settings().data)
         with transaction() as session:
             take = stacks.get_take(session, take_id)
@@ -139,7 +140,7 @@ class CurrentTake:
             return ""
 
         self.run, self._shown = run, (take_id, setup.stack_id)
-        self._begin(f"shooting {setup.label}", task_id, take_id, climb, stop)
+        return self._begin(f"shooting {setup.label}", task_id, take_id, climb, stop)
 
     def start_burst(self, take_id: int, setup: Setup, bench: BenchSettings, stop: StopToken) -> None:
         """Gather what comes into the take's folder. Raises BadInput when that is gone."""
@@ -179,9 +180,11 @@ class CurrentTake:
             raise Conflict("no rung is called")
         self.turn.order(entry)
 
-    def _begin(self, what: str, task_id: int, take_id: int, work: Callable[[], str], stop: StopToken) -> None:
+    def _begin(
+        self, what: str, task_id: int, take_id: int, work: Callable[[], str], stop: StopToken
+    ) -> threading.Event:
         self._task_id = task_id
-        self._activities.begin(what, lambda: self._shot(task_id, take_id, work), stop)
+        return self._activities.begin(what, lambda: self._shot(task_id, take_id, work), stop)
 
     def _shot(self, task_id: int, take_id: int, work: Callable[[], str]) -> None:
         """Do the work of a take, which says what there is to say of its end, and write down how it ended."""

@@ -22,11 +22,12 @@ from amber_ladder.work.shoot import takes
 from amber_ladder.work.shoot.file_numbers import FileNumbers
 from amber_ladder.work.shoot.folder_take import keep_file, shot_of, shown, small, watched
 from amber_ladder.work.shoot.growing import Growing
+from amber_ladder.work.shoot.orders import TurnOrder
 from amber_ladder.work.shoot.picture_watch import PictureWatch
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.take_ladder import rungs_of
 from amber_ladder.work.shoot.turning import Corrected, OnRung, noted, put_on_rungs
-from amber_ladder.work.shoot.views import CallView, DoubtView, RunView, TurnOrder
+from amber_ladder.work.shoot.views import CallView, DoubtView, RunView
 from amber_ladder.work.stack.series import shots_of
 
 _LOOK_EVERY_S = 0.15

@@ -17,17 +17,9 @@ from amber_ladder.store.base import now
 from amber_ladder.work.shoot.incoming import decoded
 from amber_ladder.work.shoot.live import WIDTH_PX, anything_in_focus
 from amber_ladder.work.shoot.opening import Optical
+from amber_ladder.work.shoot.orders import FlashEntry, MeterEntry
 from amber_ladder.work.shoot.place import PlaceWatch
-from amber_ladder.work.shoot.views import (
-    BalanceView,
-    DiffuserView,
-    FlashEntry,
-    FlashView,
-    MeteredView,
-    MeterEntry,
-    RoomView,
-    TestFrameView,
-)
+from amber_ladder.work.shoot.views import BalanceView, DiffuserView, FlashView, MeteredView, RoomView, TestFrameView
 
 _PLACES = (0.5, 0.25, 0.75, 0.1, 0.9, 0.4, 0.6)  # from near to far: where to look for something in focus
 

@@ -9,9 +9,10 @@ from amber_ladder.work.shoot.activities import Activities, check_begun
 from amber_ladder.work.shoot.current_take import CurrentTake
 from amber_ladder.work.shoot.light import metered, settle_in_focus
 from amber_ladder.work.shoot.mounting import Mounting
+from amber_ladder.work.shoot.orders import FlashEntry, MeterEntry, NoteEntry, PlaceEntry
 from amber_ladder.work.shoot.place import PlaceWatch
 from amber_ladder.work.shoot.rail_line import RailLine
-from amber_ladder.work.shoot.views import BestView, FlashEntry, MeteredView, MeterEntry, NoteEntry, PlaceEntry
+from amber_ladder.work.shoot.views import BestView, MeteredView
 
 
 class LightOrders:

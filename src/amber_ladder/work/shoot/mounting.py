@@ -9,8 +9,9 @@ from amber_ladder.store import rigs, stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.shoot.light import LightDesk
 from amber_ladder.work.shoot.opening import Optical, open_optical, reach_for
+from amber_ladder.work.shoot.orders import BenchSettings
 from amber_ladder.work.shoot.setup import Setup, bench_settings, keep_settings, setup_of
-from amber_ladder.work.shoot.views import BenchSettings, EndsView
+from amber_ladder.work.shoot.views import EndsView
 from amber_ladder.work.stack.views import stack_plan, stack_rig
 
 _USUAL_POWER = 0.125
@@ -34,21 +35,29 @@ class Mounting:
             setup = setup_of(stacks.get_stack(session, stack_id))
             on_bench = rigs.on_bench(session)
             power = on_bench.flash_power if on_bench and on_bench.flash_power else _USUAL_POWER
-        if str(stack_id) not in bench.lies_um:
+        if setup.lies_as not in bench.lies_um:
             lies = dict(list(bench.lies_um.items())[-200:])
-            bench = bench.model_copy(update={"lies_um": {**lies, str(stack_id): setup.plan.near_um}})
+            bench = bench.model_copy(update={"lies_um": {**lies, setup.lies_as: setup.plan.near_um}})
             keep_settings(bench)
         same = self.setup is not None and self.setup.stack_id == stack_id
-        flash = self.optical.flash if same and self.optical else None
+        beside = self.setup is not None and self.setup.lies_as == setup.lies_as  # another tile: in the same light
+        flash = self.optical.flash if beside and self.optical else None
         if flash:
             power = flash.power
         self.close()
         self.optical, self.lamp_deg = open_optical(setup, bench, self._rail, power), bench.lamp_at_deg
         if flash and self.optical.flash:
             self.optical.flash.heads = flash.heads
-        if not same or self.setup is None or self.setup.rig != setup.rig:
+        if not beside or self.setup is None or self.setup.rig != setup.rig:
             self.forget_findings()
+        elif not same:
+            self.ends = None
         self.setup = setup
+
+    def field_moved(self) -> None:
+        """The stage has moved: a simulated camera sees another part of the specimen."""
+        if self.setup:
+            self.mount(self.setup.stack_id)
 
     def is_for(self, stack_id: int) -> bool:
         """Whether this stack is mounted."""

@@ -2,9 +2,10 @@
 
 from amber_ladder.core.planning import Reach
 from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.work.shoot.orders import BenchSettings, MoveEntry
 from amber_ladder.work.shoot.rail_line import RailLine
 from amber_ladder.work.shoot.setup import Setup
-from amber_ladder.work.shoot.views import BenchSettings, MoveEntry, RailView
+from amber_ladder.work.shoot.views import RailView
 
 _JOGS_UM = (1.0, 10.0, 100.0)
 

@@ -24,8 +24,9 @@ from amber_ladder.simulated.rail.mechanics import Build, Truth
 from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.wobble import Wobble
 from amber_ladder.work.shoot.allowed import check_folder, check_rail
+from amber_ladder.work.shoot.orders import SIMULATED, BenchSettings
 from amber_ladder.work.shoot.setup import Setup
-from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, BestView
+from amber_ladder.work.shoot.views import BestView
 
 _SCENE_OF = {
     "plant": "moss-capsule",
@@ -45,6 +46,7 @@ _SCENE_NAMED = {
     "graupel": "graupel",
 }
 _ROCK_S = 4.0
+_HAND_OFF = 0.012  # of the field's shorter side: how well a hand comes to a place
 _FULL_RECYCLE_S = 3.0  # of a flash whose recycling the plan does not tell
 
 
@@ -89,11 +91,12 @@ def devices_of(
     simulated_hand: bool = False,
     flash: Flash | None = None,
     best: BestView | None = None,
+    stage_um: tuple[float, float] | None = None,
 ) -> dict[str, Any]:
     """How the bench is configured, as it is kept with a take: what moved, what exposed, and which faults were on.
 
     Faults touch simulated devices alone. The power of the ``flash`` holds for every frame: it is not changed meanwhile.
-    ``best`` is the best angle that was found for a place that mirrors.
+    ``best`` is the best angle that was found for a place that mirrors, ``stage_um`` where a stage said it was.
     """
     by_hand = by == "hand"
     rail = bench.rail if by == "rail" else None
@@ -108,6 +111,7 @@ def devices_of(
         "lamp_deg": bench.lamp_at_deg if flash else None,
         "diffused": bench.diffused if flash and bench.camera == SIMULATED else None,
         "angle_noted": best.note or None if best else None,
+        "stage_um": list(stage_um) if stage_um else None,
         "folder": str(watched_folder(bench)) if by != "rail" or camera != SIMULATED else None,
         "flaws": list(bench.flaws) if simulated else [],
     }
@@ -138,7 +142,7 @@ def rail_address(bench: BenchSettings) -> str:
     return f"socket://127.0.0.1:{port}"
 
 
-def open_rail(bench: BenchSettings) -> Rail:
+def open_rail(bench: BenchSettings) -> GcodeRail:
     """The rail; a simulated one is built with the flaws that are switched on. Raises DeviceTrouble."""
     address = rail_address(bench)
     rail = GcodeRail(address)
@@ -210,17 +214,40 @@ def open_camera(
         scene_for(setup, bench),
         setup.optics,
         setup.rig.to_core().sensor,
-        near_um=bench.lies_um.get(str(setup.stack_id), setup.plan.near_um),
+        near_um=bench.lies_um.get(setup.lies_as, setup.plan.near_um),
         exposure_s=setup.plan.timing.exposure_s,
         transfer_s=setup.plan.timing.transfer_s,
         seed=setup.seed,
         wobble=wobble,
         restless=frozenset(flaw.specimen for flaw in flaws if flaw.specimen),
+        aside_um=_field_um(setup, bench),
     )
     camera = SimulatedCamera(seen, flash, look)
     if handheld:
         flash.power = min(camera.right_power, 1.0)
     return camera
+
+
+def _field_um(setup: Setup, bench: BenchSettings) -> tuple[float, float]:
+    """Where on the simulated specimen the field's middle lies: its own middle where the stage says 0.
+
+    By hand a tile comes to where it is planned, as well as a hand can.
+    """
+    if bench.stage == "rail":
+        eye = _eye(rail_address(bench))
+        at = eye.stage_um() if eye else None
+        if eye:
+            eye.close()
+        return at or (0.0, 0.0)
+    tile = setup.tile
+    if tile is None:
+        return 0.0, 0.0
+    off = np.random.default_rng([setup.seed, tile.set_id, tile.number]).normal(0.0, _HAND_OFF * min(tile.field_um), 2)
+    x, y = (
+        place + (field - whole) / 2
+        for place, field, whole in zip(tile.place_um, tile.field_um, tile.covers_um, strict=True)
+    )
+    return float(x + off[0]), float(y + off[1])
 
 
 def watched_folder(bench: BenchSettings) -> Path:

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from amber_ladder.core.light import place_light
 from amber_ladder.errors import Conflict, NotFound
 from amber_ladder.store.base import now
-from amber_ladder.work.shoot.views import BestView, PlaceEntry, PlaceView
+from amber_ladder.work.shoot.orders import PlaceEntry
+from amber_ladder.work.shoot.views import BestView, PlaceView
 
 _CALM = 3  # moments whose median counts: one that a hand or a cable crosses does not
 _CLIPPED = 0.02

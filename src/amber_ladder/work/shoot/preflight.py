@@ -9,8 +9,9 @@ from amber_ladder.errors import BadInput, OutOfReach
 from amber_ladder.store.base import now
 from amber_ladder.store.models import Take
 from amber_ladder.work.shoot.opening import watched_folder
-from amber_ladder.work.shoot.setup import Setup
-from amber_ladder.work.shoot.views import SIMULATED, BenchSettings, EndsView, PreflightItem, RoomView, TestFrameView
+from amber_ladder.work.shoot.orders import SIMULATED, BenchSettings
+from amber_ladder.work.shoot.setup import Setup, TileOn
+from amber_ladder.work.shoot.views import EndsView, PreflightItem, RoomView, StageView, TestFrameView
 
 _LATELY = timedelta(minutes=30)  # hands may be on the bench again after that
 _ROOM_FACTOR = 1.3  # frames that are shot again take room too
@@ -56,6 +57,7 @@ def items(
     test: TestFrameView | None,
     room: RoomView | None,
     flash: Flash | None,
+    stage: StageView | None = None,
 ) -> list[PreflightItem]:
     """The list for a stack."""
     driven = setup.plan.mover == "rail"
@@ -64,6 +66,7 @@ def items(
         _rig(setup, on_bench),
         *([_limits(setup, reach)] if driven else []),
         _space(setup, free_bytes),
+        *([_stage(setup.tile, stage)] if setup.tile and stage else []),
         *([_ends(setup, ends)] if driven else []),
         *([] if driven and bench.camera == SIMULATED else [_folder(bench)]),
     ]
@@ -150,6 +153,21 @@ def _rig(setup: Setup, on_bench: RigOnBench | None) -> PreflightItem:
             f"{on_bench.version}).",
         )  # fmt: skip
     return PreflightItem("rig", title, "fine", f"{on_bench.name}, version {on_bench.version}.")
+
+
+def _stage(tile: TileOn, stage: StageView) -> PreflightItem:
+    title = f"The field lies on tile {tile.number}"
+    right, down = tile.place_um
+    if stage.by == "hand":
+        where = f"{right / 1e3:.3f} mm right and {down / 1e3:.3f} mm down of tile 1."
+        return PreflightItem("stage", title, "confirm", where if tile.number > 1 else "All others are placed from it.")
+    if stage.trouble:
+        return PreflightItem("stage", title, "stop", stage.trouble)
+    if stage.off_um is None:
+        return PreflightItem("stage", title, "stop", "Nobody said where the tiles lie: drive there and say so.")
+    if not stage.on_tile:
+        return PreflightItem("stage", title, "stop", f"The stage is {stage.off_um:.0f} µm away: let it go there.")
+    return PreflightItem("stage", title, "fine", f"The stage is {stage.off_um:.0f} µm from where it lies.")
 
 
 def _limits(setup: Setup, reach: Reach) -> PreflightItem:

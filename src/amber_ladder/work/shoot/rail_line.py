@@ -7,12 +7,13 @@ from collections.abc import Callable
 from contextlib import suppress
 from datetime import datetime
 
+from amber_ladder.devices.gcode_rail import GcodeRail
 from amber_ladder.devices.protocols import Rail
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import AmberLadderError, DeviceTrouble
 from amber_ladder.store.base import now
 from amber_ladder.work.shoot.opening import open_rail
-from amber_ladder.work.shoot.views import BenchSettings
+from amber_ladder.work.shoot.orders import BenchSettings
 
 log = logging.getLogger(__name__)
 
@@ -33,10 +34,10 @@ class RailLine:
         self._settings = settings
         # A lock of its own: the rail can be asked where it is while a scene is still being built.
         self._turn = threading.RLock()
-        self._rail: Rail | None = None
+        self._rail: GcodeRail | None = None
         self._trying = threading.Lock()
 
-    def rail(self) -> Rail:
+    def rail(self) -> GcodeRail:
         """The rail, connected. Raises DeviceTrouble, and remembers it."""
         with self._turn:
             if self._rail is None:
@@ -90,17 +91,21 @@ class RailLine:
 
     def move_to(self, target_um: float, stop: StopToken) -> float | None:
         """Move; a rail that was switched on anew finds its end first, which lies away from the specimen."""
-        rail = self.rail()
-        try:
-            return rail.move_to(target_um, stop)
-        except DeviceTrouble as error:
-            if "not homed" not in str(error):
-                raise
-            rail.home(stop)
-            return rail.move_to(target_um, stop)
+        return moved(self.rail(), target_um, stop)
 
     def await_start(self) -> None:
         """A station that starts brings up its simulated rail at the same time."""
         end = time.monotonic() + _STARTS_S
         while self.position_um(in_use=False) is None and time.monotonic() < end:
             time.sleep(0.2)
+
+
+def moved(rail: Rail, target_um: float, stop: StopToken) -> float | None:
+    """Move; an axis that was switched on anew finds its end first. Where it then says it is."""
+    try:
+        return rail.move_to(target_um, stop)
+    except DeviceTrouble as error:
+        if "not homed" not in str(error):
+            raise
+        rail.home(stop)
+        return rail.move_to(target_um, stop)

@@ -11,8 +11,8 @@ from amber_ladder.simulated.rail.mechanics import Build, Truth
 from amber_ladder.work.shoot.folder_take import StandIn
 from amber_ladder.work.shoot.in_turn import InTurn
 from amber_ladder.work.shoot.opening import open_camera
+from amber_ladder.work.shoot.orders import BenchSettings
 from amber_ladder.work.shoot.setup import Setup
-from amber_ladder.work.shoot.views import BenchSettings
 
 _HAND_TURNS_S, _HAND_LOOKS_S = 0.3, 0.05
 

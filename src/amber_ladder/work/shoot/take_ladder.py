@@ -8,8 +8,8 @@ from amber_ladder.core.planning import Ladder
 from amber_ladder.core.sorting import repair, usual_form
 from amber_ladder.errors import BadInput
 from amber_ladder.store.models import Stack, Take
+from amber_ladder.work.shoot.orders import RunEntry
 from amber_ladder.work.shoot.run import Rungs
-from amber_ladder.work.shoot.views import RunEntry
 from amber_ladder.work.stack.series import repairable, shots_of
 
 

@@ -16,10 +16,10 @@ from amber_ladder.work.patience import patiently
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot.folder_camera import names_in
 from amber_ladder.work.shoot.incoming import PATIENCE_S, PATIENCE_TO_END_S, keep_frame
+from amber_ladder.work.shoot.orders import BurstEntry
 from amber_ladder.work.shoot.preflight import was_lately
 from amber_ladder.work.shoot.run import Taken
 from amber_ladder.work.shoot.take_ladder import TakeLadder
-from amber_ladder.work.shoot.views import BurstEntry
 from amber_ladder.work.stack.views import TakeView, take_view
 
 
@@ -31,14 +31,18 @@ def add_run(
     devices: dict[str, Any],
     folder: Path | None = None,
     simulated: bool = False,
+    then_tiles: list[str] | None = None,
 ) -> int:
     """Begin a take of this ladder, with what it takes over from another; returns its number. Raises Conflict.
 
     ``devices`` is how the bench is configured: it stands in the record. With a ``folder`` its frames are what comes
     there from now on, each for the rung whose turn it is; ``simulated`` says that a simulated hand turns the knob.
+    ``then_tiles`` is what was confirmed on the list, where the tiles after it are shot with the same.
     """
     there = names_in(folder) if folder else set()
     told = {"folder": str(folder), "there": sorted(there), "simulated": simulated} if folder else {}
+    if then_tiles is not None:
+        told["then_tiles"] = then_tiles
     with transaction() as session:
         stack = stacks.get_stack(session, stack_id)
         stacks.refuse_while_shot(stack)

@@ -57,6 +57,8 @@ def scale_of_merge(merge: Product) -> Scale | None:
     if merge.reference is not None:
         return Scale(merge.reference["um_per_px"], merge.reference["u_um_per_px"], "measured")
     stack, report = merge.take.stack, merge.report or {}
+    if report.get("laid"):
+        return scale_of(stack) if report["scale"] else None
     sensor = RigJson.model_validate(stack.rig).to_core().sensor
     first = next(frame for frame in merge.take.frames if frame.name == report["frames_used"][0])
     fills = fills_sensor(Shot(first.name, first.width_px, first.height_px, first.bits), sensor)

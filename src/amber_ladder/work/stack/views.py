@@ -18,10 +18,12 @@ from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import Scale, scale_of
 from amber_ladder.work.stack.series import SeriesView, repairable, series_view
 from amber_ladder.work.stack.stages import StageState, stages_of
+from amber_ladder.work.stack.tiles import TilesView, tiles_view
 
 CameraTime = Annotated[
     datetime, WithJsonSchema({"type": "string", "description": "the camera's own clock, without a zone"})
 ]
+TakeSource = Literal["bench", "files", "folder", "card", "tiles"]
 TaskState = Literal["waiting", "running", "done", "failed", "stopped"]
 
 
@@ -118,7 +120,7 @@ class TakeView:
 
     id: int
     number: int
-    source: Literal["bench", "files", "folder", "card"]
+    source: TakeSource
     scene: str | None
     complete: bool
     repairable: bool
@@ -139,7 +141,7 @@ class TakeLine:
 
     id: int
     number: int
-    source: Literal["bench", "files", "folder", "card"]
+    source: TakeSource
     frames: int
     merges: int
     created_at: datetime
@@ -147,10 +149,12 @@ class TakeLine:
 
 @dataclass(frozen=True, slots=True)
 class StackLine:
-    """A stack of a specimen in one line, with its takes."""
+    """A stack of a specimen in one line, with its takes; ``tile`` is its number in a set of tiles, 0 for the whole."""
 
     id: int
     number: int
+    tile_set_id: int | None
+    tile: int | None
     rig_name: str
     created_at: datetime
     takes: list[TakeLine]
@@ -222,6 +226,7 @@ class StackView:
     takes: list[TakeView]
     cautions_read: list[str]
     stages: list[StageState]
+    tiles: TilesView | None
 
 
 def task_view(task: Task) -> TaskView:
@@ -361,7 +366,7 @@ def stack_line(stack: Stack) -> StackLine:
         )
         for take in stack.takes
     ]
-    return StackLine(stack.id, stack.number, stack.rig_name, stack.created_at, takes)
+    return StackLine(stack.id, stack.number, stack.tile_set_id, stack.tile, stack.rig_name, stack.created_at, takes)
 
 
 def stack_view(stack: Stack) -> StackView:
@@ -386,4 +391,5 @@ def stack_view(stack: Stack) -> StackView:
         [_take_view(take, ladder, rig.to_core().sensor) for take in stack.takes],
         [str(one["key"]) for one in stack.cautions_read],
         stages_of(stack),
+        tiles_view(stack),
     )
