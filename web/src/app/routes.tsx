@@ -9,11 +9,13 @@ import { Ledger } from "../places/ledger/Ledger";
 import { readSearch } from "../places/ledger/search";
 import { Rigs } from "../places/rigs/Rigs";
 import { readDate } from "../specimen/day";
+import { useStack } from "../specimen/stack";
 import { NewLadder, PlanStage } from "../stages/plan/PlanStage";
 import { RecordStage } from "../stages/record/RecordStage";
 import { StackPage } from "../stages/StackPage";
 import { ShootStage } from "../stages/shoot/ShootStage";
 import { SortStage } from "../stages/sort/SortStage";
+import { WholeMend, WholeSort } from "../stages/tiles/WholeNote";
 import { Notice, Placeholder } from "../ui/Notice";
 import { Frame } from "./Frame";
 
@@ -28,6 +30,8 @@ const ExercisePage = lazy(() =>
   import("../places/practice/ExercisePage").then((all) => ({ default: all.ExercisePage })),
 );
 const MendStage = lazy(() => import("../stages/mend/MendStage"));
+const WholeShoot = lazy(() => import("../stages/tiles/WholeShoot"));
+const WholeMerge = lazy(() => import("../stages/tiles/WholeMerge"));
 const MeasureStage = lazy(() => import("../stages/measure/MeasureStage"));
 
 const root = createRootRoute({
@@ -125,11 +129,20 @@ const STAGES: Readonly<Record<string, React.ComponentType>> = {
   measure: MeasureStage,
   record: RecordStage,
 };
+// What a whole of tiles has in their place.
+const WHOLES: Readonly<Record<string, React.ComponentType>> = {
+  shoot: WholeShoot,
+  sort: WholeSort,
+  merge: WholeMerge,
+  mend: WholeMend,
+};
 const stage = createRoute({
   getParentRoute: () => stack,
   path: "/$stage",
   component: function OneStage() {
-    const Stage = STAGES[stage.useParams().stage];
+    const key = stage.useParams().stage;
+    const whole = useStack().tiles?.number === 0;
+    const Stage = (whole && WHOLES[key]) || STAGES[key];
     if (!Stage) return <Placeholder>There is no such stage. Choose one above.</Placeholder>;
     return (
       <Suspense fallback={<Placeholder>Opening the picture …</Placeholder>}>

@@ -2,6 +2,7 @@ import { answered } from "./answered";
 import { asItIs, client, type Schemas } from "./client";
 import { places } from "./places";
 import type { Development, Plan, RigDefinition, Step, Subject } from "./shapes";
+import { tiles } from "./tiles";
 
 export { onSignedOut, Refusal } from "./answered";
 export type { Schemas } from "./client";
@@ -21,6 +22,7 @@ export type Reference = Schemas["ReferenceJson"];
 
 export const api = {
   ...places,
+  ...tiles,
   stages: () => answered(client.GET("/api/stages")),
   station: () => answered(client.GET("/api/station")),
   cabinet: (words: string, kind: string) =>

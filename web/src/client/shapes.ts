@@ -15,6 +15,8 @@ export type Sharpest = Answered<"sharpestHere">[number];
 /** A step as STEPS.json has it. */
 export type Step = { kind: string; off?: boolean } & Record<string, unknown>;
 export type Take = Stack["takes"][number];
+export type Tiles = NonNullable<Stack["tiles"]>;
+export type TileLine = Tiles["tiles"][number];
 export type Frame = Take["frames"][number];
 export type Merge = Take["merges"][number];
 export type Task = Merge["task"];

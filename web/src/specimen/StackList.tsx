@@ -20,25 +20,32 @@ const SOURCES = {
   files: "own files",
   folder: "by hand",
   card: "from a card",
+  tiles: "from tiles",
 } as const;
 
 /** Every stack of a specimen with every take, and what each holds: a way to all work that was ever done. */
 export function StackList({ specimen, stacks, stackId, takeId }: Props) {
   const [correcting, setCorrecting] = useState(false);
   const navigate = useNavigate();
+  const current = stacks.find((one) => one.id === stackId);
+  // Tiles stand in one line under their whole; the one that is open has its takes too.
+  const isShown = (one: StackLine) =>
+    !one.tile ||
+    one.id === current?.id ||
+    !stacks.some((whole) => whole.tile === 0 && whole.tile_set_id === one.tile_set_id);
   const toCabinet = () => void navigate({ to: "/" });
   const number = specimen.catalogue_number;
   return (
     <div className="text-[0.9375rem]">
       <ul>
-        {stacks.map((stack) => (
+        {stacks.filter(isShown).map((stack) => (
           <li key={stack.id} className="border-rule border-b py-1.5">
             <div className="flex items-start">
               <Row
                 stackId={stack.id}
                 stage="plan"
                 current={stack.id === stackId}
-                title={`Stack ${stack.number}`}
+                title={stack.tile === null ? `Stack ${stack.number}` : nameOf(stack)}
                 detail={`${stack.rig_name}, planned ${moment(stack.created_at)}${stack.takes.length === 0 ? ", not shot yet" : ""}`}
               />
               <Discard
@@ -49,6 +56,23 @@ export function StackList({ specimen, stacks, stackId, takeId }: Props) {
                 onDone={stack.id === stackId ? toCabinet : undefined}
               />
             </div>
+            {stack.tile === 0 && (
+              <ul aria-label={`Tiles of stack ${stack.number}`} className="flex flex-wrap pl-5">
+                {stacks
+                  .filter((one) => one.tile_set_id === stack.tile_set_id && one.tile)
+                  .map((one) => (
+                    <li key={one.id}>
+                      <Row
+                        stackId={one.id}
+                        stage={one.takes.length > 0 ? "merge" : "shoot"}
+                        current={one.id === stackId}
+                        title={`Tile ${one.tile}`}
+                        detail={one.takes.length > 0 ? "shot" : ""}
+                      />
+                    </li>
+                  ))}
+              </ul>
+            )}
             <ul className="pl-5">
               {stack.takes.map((take) => (
                 <li key={take.id} className="flex items-start">
@@ -58,7 +82,7 @@ export function StackList({ specimen, stacks, stackId, takeId }: Props) {
                     stage={take.merges > 0 || take.frames > 1 ? "merge" : "shoot"}
                     current={take.id === takeId}
                     title={`Take ${take.number}`}
-                    detail={`${plural(take.frames, "frame")} ${SOURCES[take.source]}, ${moment(take.created_at)}, ${take.merges > 0 ? plural(take.merges, "merge") : "not merged"}`}
+                    detail={`${take.source === "tiles" ? "laid" : plural(take.frames, "frame")} ${SOURCES[take.source]}, ${moment(take.created_at)}, ${take.merges > 0 ? plural(take.merges, "merge") : "not merged"}`}
                   />
                   <Discard
                     kind="take"
@@ -101,6 +125,9 @@ export function StackList({ specimen, stacks, stackId, takeId }: Props) {
     </div>
   );
 }
+
+const nameOf = (stack: StackLine) =>
+  stack.tile === 0 ? `Stack ${stack.number}, a whole of tiles` : `Stack ${stack.number}, tile ${stack.tile}`;
 
 interface RowProps {
   stackId: number;

@@ -7,6 +7,7 @@ export const METHODS = {
   select: "Depth pick",
   blend: "Contrast blend",
 } as const;
+const LAID = "Tiles";
 /** As the server has it: over which the pyramid compares detail. */
 export const USUAL_WINDOW_PX = 2.2;
 export type Method = keyof typeof METHODS;
@@ -21,7 +22,7 @@ export type Moved = keyof typeof MOVED;
 
 /** A place to look at, and what to do about it. Merges of earlier versions have none. */
 export interface Finding {
-  kind: "gap" | "end" | "moved" | "noise" | "dust" | "streak" | "alignment";
+  kind: "gap" | "end" | "moved" | "noise" | "dust" | "streak" | "alignment" | "seam";
   x: number;
   y: number;
   width: number;
@@ -40,6 +41,7 @@ export const FINDINGS: Record<Finding["kind"], string> = {
   dust: "Dust on the sensor",
   streak: "Dots that glow",
   alignment: "Alignment doubtful",
+  seam: "Seam",
 };
 
 /** Where rungs are lacking that can still be shot while the specimen lies there. */
@@ -79,7 +81,8 @@ export interface Report {
 export const reportOf = (merge: Merge) => merge.report as unknown as Report;
 
 /** A way to merge by its name; one of a later version by its own word. */
-export const methodName = (method: string) => METHODS[method as Method] ?? method;
+export const methodName = (method: string) =>
+  METHODS[method as Method] ?? (method === "tiles" ? LAID : method);
 
 export const title = (merge: Merge) => `${methodName(merge.method)}, run ${merge.number}`;
 

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, Outlet, useNavigate } from "@tanstack/react-router";
+import { Link, Outlet, useNavigate, useParams } from "@tanstack/react-router";
 import { api } from "../client/api";
 import type { CommandId } from "../lib/commands";
 import { Label } from "../specimen/Label";
 import { latestTake, StackContext } from "../specimen/stack";
+import { TileBar } from "../specimen/TileBar";
 import { Button } from "../ui/Button";
 import { useCommands } from "../ui/commands";
 import { InHeader } from "../ui/HeaderSlot";
@@ -13,6 +14,7 @@ import { Notice, Placeholder } from "../ui/Notice";
 export function StackPage({ stackId, takeId }: { stackId: number; takeId: number | undefined }) {
   const found = useQuery({ queryKey: ["stack", stackId], queryFn: () => api.stack(stackId) });
   const navigate = useNavigate();
+  const { stage = "plan" } = useParams({ strict: false });
   const stages = found.data?.stages ?? [];
   useCommands(
     Object.fromEntries(
@@ -46,7 +48,7 @@ export function StackPage({ stackId, takeId }: { stackId: number; takeId: number
       <InHeader>
         <Label
           specimen={stack.specimen}
-          under={`stack ${stack.number} of ${stack.siblings.length}${take ? `, take ${take.number} of ${stack.takes.length}` : ""}`}
+          under={`stack ${stack.number} of ${stack.siblings.length}${stack.tiles ? (stack.tiles.number > 0 ? `, tile ${stack.tiles.number}` : ", the whole") : ""}${take ? `, take ${take.number} of ${stack.takes.length}` : ""}`}
           stacks={stack.siblings}
           stackId={stack.id}
           takeId={take?.id}
@@ -65,7 +67,16 @@ export function StackPage({ stackId, takeId }: { stackId: number; takeId: number
           ))}
         </nav>
       </InHeader>
-      <Outlet />
+      {stack.tiles && stack.tiles.number > 0 ? (
+        <div className="flex h-full flex-col small:block small:h-auto">
+          <TileBar tiles={stack.tiles} stage={stage} />
+          <div className="min-h-0 flex-1">
+            <Outlet />
+          </div>
+        </div>
+      ) : (
+        <Outlet />
+      )}
     </StackContext>
   );
 }

@@ -32,6 +32,7 @@ import { Look } from "./Look";
 import { NextAction } from "./NextAction";
 import { PlanFields } from "./PlanFields";
 import { Result } from "./Result";
+import { TilesTab } from "./Tiles";
 import { Ways } from "./Ways";
 import { WillNotWait } from "./WillNotWait";
 
@@ -304,6 +305,23 @@ export function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
                         change(withDepth(draft, far_um, overlap_percent));
                         setProposed({ far_um, from });
                         setTab("ladder");
+                      }}
+                    />
+                  ),
+                },
+                {
+                  value: "tiles",
+                  label: "Tiles",
+                  content: (
+                    <TilesTab
+                      specimen={specimen}
+                      rig={rig}
+                      plan={shownPlan}
+                      entry={{ rig_id: rigId, marked_f_number: aperture }}
+                      ready={plan !== null && !preview.isError}
+                      onSaved={() => {
+                        left.drop();
+                        setTouched(false);
                       }}
                     />
                   ),

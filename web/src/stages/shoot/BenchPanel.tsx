@@ -29,6 +29,13 @@ export function BenchPanel({ bench, open, refused, onClose, act, sound, onSound 
     if (!on.delete(key)) on.add(key);
     act(() => api.changeBench({ flaws: [...on] }));
   };
+  const turned = settings.stage_reversed ?? [];
+  const turn = (axis: "right" | "down") => {
+    const without = turned.filter((one) => one !== axis);
+    act(() =>
+      api.changeBench({ stage_reversed: without.length < turned.length ? without : [...turned, axis] }),
+    );
+  };
   return (
     <Panel title="Bench" open={open} onClose={onClose}>
       {refused && <Notice kind="fault">{refused.message}</Notice>}
@@ -60,6 +67,29 @@ export function BenchPanel({ bench, open, refused, onClose, act, sound, onSound 
           >
             Connect
           </Button>
+        </>
+      )}
+      <Choice
+        label="Sideways, the specimen is moved"
+        value={settings.stage}
+        options={[
+          { value: "hand", label: "By hand" },
+          { value: "rail", label: "By the rail's controller, axes Y and Z" },
+        ]}
+        onChange={(value) => act(() => api.changeBench({ stage: value as "hand" | "rail" }))}
+      />
+      {settings.stage === "rail" && (
+        <>
+          <Check
+            label="Y counts the other way: the field goes left"
+            checked={turned.includes("right")}
+            onChange={() => turn("right")}
+          />
+          <Check
+            label="Z counts the other way: the field goes up"
+            checked={turned.includes("down")}
+            onChange={() => turn("down")}
+          />
         </>
       )}
       <Choice

@@ -10,14 +10,16 @@ interface Props {
   stackId: number;
   /** A rail moves the focus. */
   driven: boolean;
+  /** Tiles that can be shot after this one without a hand; 0 where there are none. */
+  more: number;
   onClose: () => void;
-  onGo: (confirmed: string[]) => void;
+  onGo: (confirmed: string[], then: boolean) => void;
 }
 
 const MARK: Record<Item["state"], string> = { fine: "fine", confirm: "to confirm", stop: "in the way" };
 
 /** The list before a run. What is open can be confirmed by hand; what is in the way cannot. */
-export function Preflight({ stackId, driven, onClose, onGo }: Props) {
+export function Preflight({ stackId, driven, more, onClose, onGo }: Props) {
   const list = useQuery({
     queryKey: ["preflight", stackId],
     queryFn: () => api.preflight(stackId),
@@ -25,6 +27,7 @@ export function Preflight({ stackId, driven, onClose, onGo }: Props) {
     gcTime: 0,
   });
   const [confirmed, setConfirmed] = useState<ReadonlySet<string>>(new Set());
+  const [then, setThen] = useState(true);
   const items = list.data ?? [];
   const waiting = items.filter((item) => item.state === "confirm" && !confirmed.has(item.key));
   const blocked = items.filter((item) => item.state === "stop");
@@ -60,11 +63,24 @@ export function Preflight({ stackId, driven, onClose, onGo }: Props) {
           </li>
         ))}
       </ul>
+      {more > 0 && (
+        <div className="mb-3">
+          <Check
+            label={`Then the ${more} tiles that are left, one after another`}
+            checked={then}
+            onChange={setThen}
+          />
+          <p className="text-[0.9375rem] text-ink2">
+            The stage goes to each by itself, and what was confirmed here counts for them. It ends at the
+            first trouble, and with any stop.
+          </p>
+        </div>
+      )}
       <Button
         look="next"
         className="w-full"
         disabled={!list.data || waiting.length > 0 || blocked.length > 0}
-        onClick={() => onGo([...confirmed])}
+        onClick={() => onGo([...confirmed], more > 0 && then)}
       >
         {blocked.length > 0
           ? "Something is in the way"

@@ -23,6 +23,7 @@ import { Preflight } from "./Preflight";
 import { RailPanel } from "./RailPanel";
 import { RunPanel, type RunWish } from "./RunPanel";
 import { Shown } from "./Shown";
+import { StagePanel } from "./StagePanel";
 import { Badges, Brightness, Thumbs, Toggles } from "./Strips";
 import { TurnPanel } from "./TurnPanel";
 import { useBench } from "./useBench";
@@ -85,12 +86,25 @@ export function ShootStage() {
       setMarks,
     }),
   );
-  const go = (confirmed: string[]) => {
+  const go = (confirmed: string[], then: boolean) => {
     setSheet(null);
     setChosen(null);
     choose();
-    act(() => api.beginRun(stack.id, { more_near: 0, more_far: 0, simulated: false, ...wish, confirmed }));
+    act(() =>
+      api.beginRun(stack.id, {
+        more_near: 0,
+        more_far: 0,
+        simulated: false,
+        then_tiles: then,
+        ...wish,
+        confirmed,
+      }),
+    );
   };
+  const moved = bench?.stage?.by === "rail";
+  const left = (stack.tiles?.tiles ?? []).filter(
+    (one) => one.state === "planned" && one.stack_id !== stack.id,
+  ).length;
   const refresh = () => queries.invalidateQueries({ queryKey: ["stack", stack.id] });
   if (!bench) return <Placeholder>Looking for the bench …</Placeholder>;
   const newest = moment?.growth ?? bench.growth;
@@ -221,12 +235,16 @@ export function ShootStage() {
                     act={act}
                     hold={hold}
                   />
+                  <StagePanel bench={bench} tiles={stack.tiles} locked={locked} act={act} />
                   <EndsPanel stack={stack} bench={bench} moment={moment} locked={locked} act={act} />
                   <LightPanel bench={bench} moment={moment} locked={locked} working={busy} act={act} />
                   <Mirror bench={bench} lit={moment?.place ?? null} loupe={loupe} locked={locked} act={act} />
                 </>
               ) : (
-                <TurnPanel stack={stack} />
+                <>
+                  <TurnPanel stack={stack} />
+                  <StagePanel bench={bench} tiles={stack.tiles} locked={locked} act={act} />
+                </>
               )}
               <Button look="quiet" className="w-full" onClick={() => setSheet("bench")}>
                 Rail, camera, folder, faults
@@ -252,7 +270,13 @@ export function ShootStage() {
         </div>
       </aside>
       {sheet === "preflight" && (
-        <Preflight stackId={stack.id} driven={driven} onClose={() => setSheet(null)} onGo={go} />
+        <Preflight
+          stackId={stack.id}
+          driven={driven}
+          more={moved && driven && wish.repair_of === undefined ? left : 0}
+          onClose={() => setSheet(null)}
+          onGo={go}
+        />
       )}
       <BenchPanel
         key={bench.settings.folder + bench.settings.rail}
