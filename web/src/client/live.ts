@@ -130,6 +130,13 @@ export function listen(queries: QueryClient): () => void {
         [take.task, ...take.merges.map((one) => one.task)].some((one) => one?.id === task.id),
       );
     if (!known || ENDED.has(task.state)) anew(queries, key);
+    // How far a tile has come is seen in its whole, and in the tiles beside it.
+    if (ENDED.has(task.state))
+      void queries.invalidateQueries({
+        queryKey: ["stack"],
+        predicate: ({ state }) =>
+          Boolean((state.data as Stack | undefined)?.tiles?.tiles.some((one) => one.stack_id === stack_id)),
+      });
     if (task.kind === "package") anew(queries, ["packages"]);
     // What is being shot stands in the day as such; what was merged frees the worker.
     if (before?.task.state !== task.state || ENDED.has(task.state)) anew(queries, ["day"]);

@@ -123,7 +123,6 @@ export function TilesTab({ specimen, rig, plan, entry, ready, onSaved }: Props) 
           </Notice>
         ))}
         <Button
-          look="next"
           className="mt-3"
           disabled={!found || seen.isError || count < 2 || !ready || save.isPending}
           onClick={() => found && save.mutate(found)}

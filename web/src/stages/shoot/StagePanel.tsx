@@ -11,7 +11,7 @@ interface Props {
   act: (order: () => Promise<unknown>) => void;
 }
 
-const mm = (um = 0) => (um / 1000).toFixed(3);
+const mm = (um = 0) => (um / 1000).toFixed(3).replace("-", "−");
 
 /** Where the stage is, where this tile lies, and the way there; by hand, where to go. */
 export function StagePanel({ bench, tiles, locked, act }: Props) {
@@ -39,7 +39,7 @@ export function StagePanel({ bench, tiles, locked, act }: Props) {
         <h2 className="head text-[1rem]">Stage</h2>
         {stage.at_um && (
           <span className="tabular-nums">
-            {mm(stage.at_um[0])} right, {mm(stage.at_um[1])} down mm
+            {mm(stage.at_um[0])} → {mm(stage.at_um[1])} ↓ mm
           </span>
         )}
       </div>
@@ -55,7 +55,7 @@ export function StagePanel({ bench, tiles, locked, act }: Props) {
         <p className="text-fault">Nobody said yet where the tiles lie. Drive there, then say so:</p>
       )}
       {here && stage.target_um !== null && !stage.on_tile && (
-        <Button look="next" className="w-full" disabled={stuck} onClick={() => act(() => api.moveStage({}))}>
+        <Button className="w-full" disabled={stuck} onClick={() => act(() => api.moveStage({}))}>
           Go to tile {here.number}
         </Button>
       )}

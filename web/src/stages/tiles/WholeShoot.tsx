@@ -1,4 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { api } from "../../client/api";
 import { digits, duration, plural } from "../../lib/numbers";
 import { useStack } from "../../specimen/stack";
 import { count, TileMap } from "../../specimen/TileMap";
@@ -9,12 +11,14 @@ const NEXT =
 /** A whole is shot tile by tile: where each lies, how far each is, and the way to the one that is next. */
 export default function WholeShoot() {
   const stack = useStack();
+  const bench = useQuery({ queryKey: ["bench"], queryFn: api.bench });
   const { tiles } = stack;
   if (!tiles) return null;
   const [right, down] = tiles.step_um as unknown as [number, number];
   const [wide, high] = tiles.covers_um as unknown as [number, number];
   const open = tiles.tiles.find((one) => one.state === "planned");
   const unmerged = tiles.tiles.find((one) => one.state === "shot");
+  const shooting = tiles.tiles.find((one) => one.stack_id === bench.data?.run?.stack_id);
   const left = count(tiles, "planned");
   const mm = (um: number) => digits(um / 1000, 3);
   return (
@@ -30,7 +34,19 @@ export default function WholeShoot() {
       <div className="mt-4 grid max-w-5xl grid-cols-[minmax(0,420px)_minmax(0,1fr)] gap-8 small:block">
         <TileMap tiles={tiles} stage="shoot" width={420} />
         <div className="space-y-3">
-          {open ? (
+          {shooting ? (
+            <p role="status">
+              Tile {shooting.number} is being shot.{" "}
+              <Link
+                to="/stacks/$stackId/$stage"
+                params={{ stackId: String(shooting.stack_id), stage: "shoot" }}
+                search={{}}
+                className="underline"
+              >
+                Look at it
+              </Link>
+            </p>
+          ) : open ? (
             <>
               <Link
                 to="/stacks/$stackId/$stage"
