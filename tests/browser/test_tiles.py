@@ -81,6 +81,7 @@ class Tiles(PageTest):
         page.get_by_role("button", name="Shoot this ladder").click()
         sheet = page.get_by_role("dialog", name="Before the run")
         expect(sheet.get_by_label("Then the 1 tiles that are left, one after another")).to_be_checked()
+        expect(sheet.get_by_label("Read").first).to_be_visible()
         for box in sheet.get_by_role("checkbox").all():
             box.check()
         sheet.get_by_role("button", name="Start the run").click()
