@@ -20,7 +20,7 @@ from amber_ladder.core.tiles import place
 from amber_ladder.formats.results import write_composite, write_depth, write_json
 from amber_ladder.formats.tile_set_json import TileSetJson
 from amber_ladder.work.on_disk.laying import lay_tiles
-from benchmarks.tiled import GRID, SHAPE, Whole
+from benchmarks.tiled import GRID, SHAPE, Seen, Whole
 
 _SPECIMENS = ("wulfenite", "jewel-wasp", "fern-sporangia", "garnet", "lacewing-eyes", "fluorite")
 _SIDES = (3000, 2000)
@@ -43,6 +43,13 @@ def main() -> None:
         print(
             f"{specimen}, {GRID} × {GRID}: seams {median(off):.2f} px, at most {max(off):.2f} (to hold: 0.5); lengths "
             f"across them wrong by at most {100 * max(wrong):.3f} % (to hold: 0.2 %); {sum(found.tied)} tied"
+        )
+    for specimen in _SPECIMENS:
+        made_seen = Seen(specimen, 7)
+        off, without = (made_seen.laid(seen)[1] for seen in (True, False))
+        print(
+            f"{specimen}, 3 × 3, each seen from above its own middle (2 % a mm): seams {median(off):.2f} px, at most "
+            f"{max(off):.2f}; as if all were flat {median(without):.2f}, at most {max(without):.2f}"
         )
     with tempfile.TemporaryDirectory() as scratch:
         for grid in _GRIDS:

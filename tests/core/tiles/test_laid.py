@@ -8,8 +8,8 @@ import cv2
 import numpy as np
 
 from amber_ladder.core.colour import decode_srgb
-from amber_ladder.core.tiles import Overlap, Placed, bounds, even_depths, even_light, laid_rows, match, place
-from benchmarks.tiled import GRID, SHAPE, Whole
+from amber_ladder.core.tiles import Overlap, Placed, Tile, bounds, even_depths, even_light, laid_rows, match, place
+from benchmarks.tiled import GRID, SHAPE, Seen, Whole
 
 
 @cache
@@ -68,7 +68,21 @@ class FourByFour(unittest.TestCase):
         boxes = [(4, 4, SHAPE[1] - 8, SHAPE[0] - 8)] * GRID**2
         parts = list(
             laid_rows(
-                made.pictures, made.depths, made.depths, found.matrices, boxes, gains, added, progress=lambda *_: None
+                [
+                    Tile(
+                        made.pictures[n],
+                        made.depths[n],
+                        made.depths[n],
+                        boxes[n],
+                        found.matrices[n],
+                        found.deeper[n],
+                        float(gains[n]),
+                        float(added[n]),
+                        0.0,
+                    )
+                    for n in range(GRID**2)
+                ],
+                progress=lambda *_: None,
             )
         )
         picture = np.concatenate([one.composite for one in parts])
@@ -94,6 +108,22 @@ class FourByFour(unittest.TestCase):
         )
         wrong = depth[inner] - true_depth[inner]
         self.assertLess(float(np.median(np.abs(wrong - np.median(wrong)))), 3.0)
+
+    def test_what_lies_deep_is_laid_too_though_each_tile_sees_it_from_elsewhere(self) -> None:
+        for specimen in ("wulfenite", "fern-sporangia"):
+            made = Seen(specimen, 3)
+            with_depth, without = (made.laid(seen)[1] for seen in (True, False))
+            self.assertLess(max(with_depth), 0.5)
+            self.assertGreater(max(without), 0.9)
+            # The middle tile shows all as it did: the whole is seen from there.
+            made = Seen(specimen, 3, aligned_px=0.0)
+            found, _ = made.laid()
+            self.assertEqual(found.anchor, 4)
+            np.testing.assert_allclose(found.deeper[4], 0.0, atol=1e-6)
+            # To the right things lie farther left the deeper they are, by the growth of a tile for each of its px.
+            apart = float(made.said[5][0] - made.said[4][0])
+            shift = found.deeper[5] @ np.array([(SHAPE[1] - 1) / 2, (SHAPE[0] - 1) / 2, 1])
+            self.assertAlmostEqual(shift[0] / (-made.growth * apart), 1.0, delta=0.4)
 
     def test_tiles_that_show_nothing_alike_are_said_to_lie_where_they_were_put(self) -> None:
         made, overlaps, _ = whole("wulfenite")

@@ -1,10 +1,19 @@
 """Pictures that overlap, laid together: where each lies, how sure that is at every seam, one picture and depth map."""
 
 from amber_ladder.core.tiles._covered import inner_box
-from amber_ladder.core.tiles._laid import Laid, bounds, laid_rows
+from amber_ladder.core.tiles._laid import Laid, Tile, bounds, laid_rows
 from amber_ladder.core.tiles._light import even_light
 from amber_ladder.core.tiles._match import Match, match
-from amber_ladder.core.tiles._places import Overlap, Placed, Seam, even_depths, place
+from amber_ladder.core.tiles._places import (
+    Overlap,
+    Perspective,
+    Placed,
+    Seam,
+    depth_around,
+    even_depths,
+    place,
+    with_depths,
+)
 from amber_ladder.core.tiles._planned import Order, TileGrid, TilePlace, place_in_grid, tiles_along
 
 __all__ = [
@@ -12,11 +21,14 @@ __all__ = [
     "Match",
     "Order",
     "Overlap",
+    "Perspective",
     "Placed",
     "Seam",
+    "Tile",
     "TileGrid",
     "TilePlace",
     "bounds",
+    "depth_around",
     "even_depths",
     "even_light",
     "inner_box",
@@ -25,4 +37,5 @@ __all__ = [
     "place",
     "place_in_grid",
     "tiles_along",
+    "with_depths",
 ]

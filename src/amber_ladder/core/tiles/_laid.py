@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import cv2
@@ -17,7 +17,9 @@ Box = tuple[int, int, int, int]
 
 _SEAM_PX = 16.0  # over which one tile passes into the next: wide enough for shades, too narrow to double detail
 _ROWS = 256
-_REACH_PX = 4
+_REACH_PX = 8
+_STILL_PX = 0.05  # less than that depth moves nothing
+_SETTLES = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,38 +45,60 @@ def bounds(matrices: Sequence[Double], boxes: Sequence[Box]) -> tuple[int, int, 
     return int(low[0]), int(low[1]), int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1
 
 
-def laid_rows(
-    composites: Sequence[NDArray[Any]],
-    depths: Sequence[Float],
-    depth_us: Sequence[Float],
-    matrices: Sequence[Double],
-    boxes: Sequence[Box],
-    gains: Double,
-    added_um: Double,
-    *,
-    progress: Callable[[int, int], None],
-) -> Iterator[Laid]:
+@dataclass(frozen=True)
+class Tile:
+    """One tile as it is laid: picture (H, W, 3), depth and its uncertainty (H, W), and what of it is used.
+
+    ``matrix`` (2×3) brings its px to the whole's at a depth of ``at``, by ``deeper`` more a unit deeper. ``gain``
+    brings its linear light to a common brightness, ``added`` its depth to a common zero, NaN where nobody knows.
+    """
+
+    composite: NDArray[Any]
+    depth: Float
+    depth_u: Float
+    box: Box
+    matrix: Double
+    deeper: Double
+    gain: float
+    added: float
+    at: float
+
+    @cached_property
+    def relief(self) -> Float | None:
+        """How deep its places are beneath ``at``, at half the size and without holes; None where that moves nothing."""
+        if not np.isfinite(self.added) or not np.isfinite(self.depth).any():
+            return None
+        known = np.isfinite(self.depth)
+        z = np.where(known, self.depth + np.float32(self.added - self.at), np.float32(0))
+        reach = np.abs(self.deeper[:, 2]).max() + np.abs(self.deeper[:, :2]).sum() * max(z.shape)
+        if reach * float(np.abs(z).max()) < _STILL_PX:
+            return None
+        _, labels = cv2.distanceTransformWithLabels(
+            (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+        )
+        table = np.zeros(int(labels.max()) + 1, np.float32)
+        table[labels[known]] = z[known]
+        whole = cv2.GaussianBlur(cv2.medianBlur(np.asarray(table[labels], np.float32), 5), (0, 0), 1.5)
+        half = cv2.resize(whole, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+        return np.asarray(half, np.float32)
+
+
+def laid_rows(tiles: Sequence[Tile], *, progress: Callable[[int, int], None]) -> Iterator[Laid]:
     """Lay tiles together. A place belongs to the tile in which it lies farthest from the border of what is used.
 
-    ``gains`` bring linear light to a common brightness, ``added_um`` depths to a common zero. Depth is not blended
-    over seams: it is one tile's or the other's.
+    Depth is not blended over seams: it is one tile's or the other's.
     """
-    left, top, width, height = bounds(matrices, boxes)
+    left, top, width, height = bounds([one.matrix for one in tiles], [one.box for one in tiles])
     for start in range(0, height, _ROWS):
         rows = min(_ROWS, height - start)
-        yield _band(
-            composites, depths, depth_us, matrices, boxes, gains, added_um, (left, top + start, width, rows), start
-        )
+        yield _band(tiles, (left, top + start, width, rows), start)
         progress(start + rows, height)
 
 
-def _band(
-    composites: Sequence[NDArray[Any]], depths: Sequence[Float], depth_us: Sequence[Float],
-    matrices: Sequence[Double], boxes: Sequence[Box], gains: Double, added_um: Double, window: Box, start: int,
-) -> Laid:  # fmt: skip
+def _band(tiles: Sequence[Tile], window: Box, start: int) -> Laid:
     x, y, width, rows = window
-    kind = composites[0].dtype
-    inside = [_inside(matrix, box, window) for matrix, box in zip(matrices, boxes, strict=True)]
+    kind = tiles[0].composite.dtype
+    inside = [_inside(one.matrix, one.box, window) for one in tiles]
     farthest = np.full((rows, width), -np.inf, np.float32)
     for one in inside:
         if one is not None:
@@ -89,19 +113,15 @@ def _band(
         share = np.where(within >= 0, np.clip((within - farthest[:, part]) / _SEAM_PX + 1, 0, 1), 0).astype(np.float32)
         if not share.any():
             continue
-        moved = matrices[n] - np.array([[0, 0, x + part.start], [0, 0, y]])
-        size = (part.stop - part.start, rows)
-        picture, local = _window_of(composites[n], moved, size)
-        shown = cv2.warpAffine(picture, local, size, flags=cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
-        light = _linear(kind.str)[shown] * np.float32(gains[n])
+        tile = tiles[n]
+        maps = _sources(tile, (x + part.start, y, part.stop - part.start, rows))
+        shown = _seen(tile.composite, maps, cv2.INTER_LANCZOS4, cv2.BORDER_REPLICATE)
+        light = _linear(kind.str)[shown] * np.float32(tile.gain)
         sums[:, part] += light * share[..., None]
         weights[:, part] += share
         mine = (within >= 0) & (within >= farthest[:, part])
-        for target, source, more in ((depth, depths[n], added_um[n]), (depth_u, depth_us[n], 0.0)):
-            plane, local = _window_of(source, moved, size)
-            seen = cv2.warpAffine(
-                plane, local, size, flags=cv2.INTER_NEAREST, borderMode=cv2.BORDER_CONSTANT, borderValue=float("nan")
-            )
+        for target, source, more in ((depth, tile.depth, tile.added), (depth_u, tile.depth_u, 0.0)):
+            seen = _seen(source, maps, cv2.INTER_NEAREST, cv2.BORDER_CONSTANT)
             np.copyto(target[:, part], np.asarray(seen + np.float32(more), np.float32), where=mine)
     whole = sums / np.maximum(weights, 1e-6)[..., None]
     picture = _encoded(np.clip(whole, 0, 1), kind)
@@ -147,17 +167,37 @@ def _inside(matrix: Double, box: Box, window: Box) -> tuple[slice, Float] | None
     return slice(first, last), np.asarray(within, np.float32)
 
 
-def _window_of(source: NDArray[Any], matrix: Double, size: tuple[int, int]) -> tuple[NDArray[Any], Double]:
-    """What of a tile is needed for a part of the whole, and the matrix for that alone: the rest is not read."""
-    turn = np.linalg.inv(matrix[:, :2])
-    corners = np.array([[0, 0], [size[0], 0], [0, size[1]], [size[0], size[1]]], np.float64)
-    at = (corners - matrix[:, 2]) @ turn.T
-    low = np.clip(np.floor(at.min(axis=0)).astype(int) - _REACH_PX, 0, None)
-    high = np.ceil(at.max(axis=0)).astype(int) + _REACH_PX
-    part = np.ascontiguousarray(source[low[1] : max(high[1], low[1] + 1), low[0] : max(high[0], low[0] + 1)])
+def _sources(tile: Tile, window: Box) -> tuple[Float, Float]:
+    """Where in a tile the places of a window of the whole lie: x and y (rows, columns), px."""
+    x, y, width, rows = window
+    at_x = np.arange(width, dtype=np.float64)[None, :] + x
+    at_y = np.arange(rows, dtype=np.float64)[:, None] + y
+    u, v = _back(tile.matrix, at_x, at_y)
+    relief = tile.relief
+    if relief is None:
+        return u, v
+    for _ in range(_SETTLES):  # how deep it is there depends on where it is looked up
+        z = cv2.remap(relief, (u - 0.5) / 2, (v - 0.5) / 2, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        u, v = _back(tile.matrix[:, :, None, None] + tile.deeper[:, :, None, None] * z, at_x, at_y)
+    return u, v
+
+
+def _back(matrix: NDArray[Any], x: Double, y: Double) -> tuple[Float, Float]:
+    """Places of the whole in a tile; ``matrix`` is one (2, 3), or one for each place (2, 3, H, W)."""
+    (a, b, c), (d, e, f) = matrix
+    size = a * e - b * d
+    off_x, off_y = x - c, y - f
+    return np.asarray((e * off_x - b * off_y) / size, np.float32), np.asarray(
+        (a * off_y - d * off_x) / size, np.float32
+    )
+
+
+def _seen(source: NDArray[Any], maps: tuple[Float, Float], way: int, border: int) -> NDArray[Any]:
+    """What a tile shows at these places; only what is needed of it is read."""
+    (left, top), (right, bottom) = ([int(side(one)) for one in maps] for side in (np.min, np.max))
+    left, top = max(left - _REACH_PX, 0), max(top - _REACH_PX, 0)
+    part = np.ascontiguousarray(source[top : max(bottom + _REACH_PX, top + 1), left : max(right + _REACH_PX, left + 1)])
     if part.size == 0:
-        part = np.ascontiguousarray(source[:1, :1])
-        low = np.zeros(2, int)
-    local = matrix.copy()
-    local[:, 2] += matrix[:, :2] @ low
-    return part, local
+        part, left, top = np.ascontiguousarray(source[:1, :1]), 0, 0
+    u, v = (one - np.float32(start) for one, start in zip(maps, (left, top), strict=True))
+    return np.asarray(cv2.remap(part, u, v, way, borderMode=border, borderValue=float("nan")))

@@ -1,5 +1,6 @@
 """What two pictures that overlap show alike: points of one and the same points of the other."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,12 +34,20 @@ class Match:
     second: Double
 
 
-def match(first: NDArray[np.uint8], second: NDArray[np.uint8], shift_px: Double, off_px: float) -> Match | None:
+def match(
+    first: NDArray[np.uint8],
+    second: NDArray[np.uint8],
+    shift_px: Double,
+    off_px: float,
+    depth_at: Callable[[Double], Double] | None = None,
+) -> Match | None:
     """What two grey pictures (H, W) have in common; None where they show nothing alike.
 
     ``shift_px`` (x, y) is where the second one's corner lies in the first, as far as that is known; it may be
     ``off_px`` from that. The shift is found coarsely by correlation of the strip in which they overlap, then patch by
-    patch to parts of a pixel, and patches that disagree with the rest are left out.
+    patch to parts of a pixel, and patches that disagree with the rest are left out. What lies deeper is shifted against
+    what lies near, as each picture has a view point of its own: ``depth_at`` gives depths (N,) for points (N, 2) of the
+    first, NaN where unknown.
     """
     shift = _coarse(first, second, shift_px, off_px)
     if shift is None:
@@ -58,12 +67,15 @@ def match(first: NDArray[np.uint8], second: NDArray[np.uint8], shift_px: Double,
         np.ascontiguousarray(picture[start[1] : start[1] + size[1], start[0] : start[0] + size[0]])
         for picture, start in both
     )
-    at = [(x - int(starts[0][0]), y - int(starts[0][1])) for x, y in _centres(first, box, patch_px)]
-    points, same = _fine(one, other, at, shift + starts[1] - starts[0], patch_px)
-    points, same = points + starts[0], same + starts[1]
+    found = []
+    # Large patches are found surely; small ones lie at one depth, where large ones hold several.
+    for side in {patch_px, max(patch_px // 2, _PATCHES_PX[-1])}:
+        at = [(x - int(starts[0][0]), y - int(starts[0][1])) for x, y in _centres(first, box, side)]
+        found.append(_fine(one, other, at, shift + starts[1] - starts[0], side))
+    points, same = (np.asarray(np.concatenate([pair[n] for pair in found]) + starts[n], np.float64) for n in range(2))
     if len(points) < _FEWEST:
         return None
-    agreed = _agreeing(points, same)
+    agreed = _agreeing(points, same, depth_at(points) if depth_at else None)
     return Match(points[agreed], same[agreed]) if np.count_nonzero(agreed) >= _FEWEST else None
 
 
@@ -158,13 +170,13 @@ def _band(picture: NDArray[np.uint8], fine_px: float, coarse_px: float) -> Float
     return np.asarray(cv2.GaussianBlur(grey, (0, 0), fine_px) - cv2.GaussianBlur(grey, (0, 0), coarse_px), np.float32)
 
 
-def _agreeing(first: Double, second: Double) -> NDArray[np.bool_]:
-    """Which points one shift, turn and scale explains, found robustly (Tukey)."""
+def _agreeing(first: Double, second: Double, depth: Double | None) -> NDArray[np.bool_]:
+    """Which points one shift, turn and scale explains, with a shift that grows with depth; found robustly (Tukey)."""
     kept = np.ones(len(first), bool)
     for _ in range(8):
         if np.count_nonzero(kept) < 3:
             return np.zeros(len(first), bool)
-        off = np.linalg.norm(second - similar(first[kept], second[kept])(first), axis=1)
+        off = np.linalg.norm(_left(first, second, depth, kept), axis=1)
         spread = 1.4826 * float(np.median(off[kept]))
         now = off <= max(_TUKEY * spread, 0.3)
         if (now == kept).all():
@@ -172,6 +184,25 @@ def _agreeing(first: Double, second: Double) -> NDArray[np.bool_]:
         kept = now
     centre = np.median(off[kept]) if kept.any() else np.inf
     return kept if centre < _TELLING_PX else np.zeros(len(first), bool)
+
+
+def _left(first: Double, second: Double, depth: Double | None, kept: NDArray[np.bool_]) -> Double:
+    """What the model of the points that are kept leaves over at all of them (N, 2)."""
+    left = second - similar(first[kept], second[kept])(first)
+    if depth is None:
+        return left
+    told = kept & np.isfinite(depth)
+    if np.count_nonzero(told) < _FEWEST:
+        return left
+    # Depth, shift and turn are told apart together: what goes along with depth is taken out of all three.
+    x, y = (first - first[told].mean(axis=0)).T
+    z = np.where(np.isfinite(depth), depth - depth[told].mean(), 0.0) / max(float(depth[told].std()), 1e-9)
+    zero, one = np.zeros_like(x), np.ones_like(x)
+    columns = np.stack([
+        np.stack([x, -y, one, zero, z, zero], axis=1), np.stack([y, x, zero, one, zero, z], axis=1),
+    ], axis=1)  # fmt: skip
+    found = np.linalg.lstsq(columns[told].reshape(-1, 6), second[told].ravel(), rcond=None)[0]
+    return np.asarray(second - columns @ found, np.float64)
 
 
 class similar:  # noqa: N801 - reads as the function that it makes

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable, Sequence
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +12,21 @@ from numpy.typing import NDArray
 
 from amber_ladder import __version__
 from amber_ladder.core.frames import Progress
-from amber_ladder.core.tiles import Overlap, Placed, bounds, even_depths, even_light, inner_box, laid_rows, match, place
+from amber_ladder.core.tiles import (
+    Overlap,
+    Perspective,
+    Placed,
+    Tile,
+    bounds,
+    depth_around,
+    even_depths,
+    even_light,
+    inner_box,
+    laid_rows,
+    match,
+    place,
+    with_depths,
+)
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.results import open_composite, open_floats, read_depth, write_json
@@ -25,6 +39,9 @@ _SIDE_BY_SIDE = 0.4  # of a tile's side, that two share along their seam: corner
 _WELL_PX = 0.5  # a seam that is left over more is said
 _MOST_PX = 4_000_000_000
 _INSET_PX = 2
+_GROWS_PER_UM = 2e-5  # how a picture changes with depth where no merge tells: usual of lenses, either way
+_LEAST_U_PER_UM = 2e-6
+_ALIGNED_PX = (0.5, 20.0)  # the least and the most that an alignment is thought to be off
 
 
 def lay_tiles(entry: TileSetJson, base: Path, out: Path, progress: Progress) -> dict[str, Any]:
@@ -43,18 +60,26 @@ def lay(
     um_per_px = _common(merges, entry)
     shape = (int(merges[0].composite.shape[0]), int(merges[0].composite.shape[1]))
     said = entry.said_px(shape, um_per_px)
-    overlaps = _overlaps(merges, said, shape, entry.off, progress)
-    placed = place(shape, said, overlaps)
-    gains = even_light([one.composite for one in merges], placed.matrices, overlaps)
     depths = [read_depth(one.folder / "depth.tif") for one in merges]
-    added, left = even_depths(depths, overlaps)
     unit = {str((one.report.get("settings") or {}).get("depth_unit") or "frames") for one in merges}
-    warnings = [*_warnings(entry, placed, added, unit), *also]
+    overlaps = _overlaps(merges, depths, said, shape, entry.off, progress)
+    added, left = even_depths(depths, overlaps)
+    at_um, seen = _seen_from(merges, depths, added, unit)
+    placed = place(shape, said, with_depths(overlaps, depths, added, at_um) if seen else overlaps, seen)
+    gains = even_light([one.composite for one in merges], placed.matrices, overlaps)
+    warnings = [*_warnings(entry, merges, placed, added, unit), *also]
     boxes = [_box(one) for one in merges]
     _, _, width, height = bounds(placed.matrices, boxes)
     if width * height > _MOST_PX:
         raise BadInput(f"together they are {width} × {height} px: more than a file should hold", field="results")
-    report = _report(entry, merges, placed, gains, added, left, um_per_px, boxes, sorted(unit), warnings)
+    report = _report(
+        entry, merges, placed, gains, added, left, um_per_px, boxes, sorted(unit), warnings, at_um if seen else None
+    )
+    tiles = [
+        Tile(one.composite, depths[n], _depth_u(one, shape), boxes[n], placed.matrices[n], placed.deeper[n],
+             float(gains[n]), float(added[n]), at_um)
+        for n, one in enumerate(merges)
+    ]  # fmt: skip
     with folder_in_one_piece(out) as scratch:
         picture = open_composite(scratch / "composite.tif", (height, width, 3), merges[0].composite.dtype, um_per_px)
         planes = [
@@ -62,10 +87,7 @@ def lay(
             for name, what in (("depth.tif", "Depth"), ("depth_u.tif", "Standard uncertainty of depth"))
         ]
         known, nearest, farthest = 0, np.inf, -np.inf
-        for part in laid_rows(
-            [one.composite for one in merges], depths, [_depth_u(one, shape) for one in merges],
-            placed.matrices, boxes, gains, added, progress=lambda done, total: progress("save", done, total),
-        ):  # fmt: skip
+        for part in laid_rows(tiles, progress=lambda done, total: progress("save", done, total)):
             rows = slice(part.top, part.top + part.composite.shape[0])
             picture[rows], planes[0][rows], planes[1][rows] = part.composite, part.depth, part.depth_u
             told = part.depth[np.isfinite(part.depth)]
@@ -109,8 +131,9 @@ def _common(merges: list[MergeResult], entry: TileSetJson) -> float | None:
 
 
 def _overlaps(
-    merges: list[MergeResult], said: NDArray[np.float64], shape: tuple[int, int], off: float, progress: Progress
-) -> list[Overlap]:
+    merges: list[MergeResult], depths: list[NDArray[np.float32]], said: NDArray[np.float64], shape: tuple[int, int],
+    off: float, progress: Progress,
+) -> list[Overlap]:  # fmt: skip
     pairs = [
         (i, j) for i in range(len(said)) for j in range(i + 1, len(said)) if _side_by_side(said[j] - said[i], shape)
     ]
@@ -125,9 +148,33 @@ def _overlaps(
     found = []
     for done, (i, j) in enumerate(pairs):
         progress("register", done, len(pairs))
-        found.append(Overlap(i, j, match(grey(i), grey(j), said[j] - said[i], off * max(shape))))
+        found.append(Overlap(i, j, match(
+            grey(i), grey(j), said[j] - said[i], off * max(shape), partial(depth_around, depths[i])
+        )))  # fmt: skip
     progress("register", len(pairs), len(pairs))
     return found
+
+
+def _seen_from(
+    merges: list[MergeResult], depths: list[NDArray[np.float32]], added: NDArray[np.float64], unit: set[str]
+) -> tuple[float, Perspective | None]:
+    """The depth that all matrices hold at, and how pictures change with depth; None where depth is in no µm."""
+    ends = [np.nanquantile(one, (0.02, 0.98)) + more for one, more in zip(depths, added, strict=True)
+            if np.isfinite(more) and np.isfinite(one).any()]  # fmt: skip
+    if unit != {"µm"} or not ends:
+        return 0.0, None
+    low, high = min(one[0] for one in ends), max(one[1] for one in ends)
+    told = [one.report["growth"] for one in merges if one.report.get("growth")]
+    per_um = float(np.median([one["per_mm"] for one in told])) / 1e3 if told else 0.0
+    u = max(float(np.median([one["u_per_mm"] for one in told])) / 1e3, _LEAST_U_PER_UM) if told else _GROWS_PER_UM
+    aligned = np.array([_aligned_px(one) for one in merges])
+    return float(low + high) / 2, Perspective(per_um, u, max(float(high - low) / 2, 1.0), aligned)
+
+
+def _aligned_px(merge: MergeResult) -> float:
+    """What the alignment of a tile's frames may be off at its corners, as its own report tells."""
+    told = [float(one["u_px"]) for one in merge.report["registration"] if one.get("u_px") is not None]
+    return float(np.clip(np.quantile(told, 0.9), *_ALIGNED_PX)) if told else _ALIGNED_PX[0]
 
 
 def _side_by_side(shift: NDArray[np.float64], shape: tuple[int, int]) -> bool:
@@ -149,7 +196,13 @@ def _depth_u(merge: MergeResult, shape: tuple[int, int]) -> NDArray[np.float32]:
     return read_depth(beside) if beside.is_file() else np.full(shape, np.nan, np.float32)
 
 
-def _warnings(entry: TileSetJson, placed: Placed, added: NDArray[np.float64], unit: set[str]) -> list[str]:
+def _doubtful(merge: MergeResult) -> bool:
+    return any(one["kind"] == "alignment" for one in merge.report.get("findings", []))
+
+
+def _warnings(
+    entry: TileSetJson, merges: list[MergeResult], placed: Placed, added: NDArray[np.float64], unit: set[str]
+) -> list[str]:
     told = []
     name: Callable[[int], str] = lambda number: Path(entry.results[number]).name  # noqa: E731
     for number, tied in enumerate(placed.tied):
@@ -162,6 +215,9 @@ def _warnings(entry: TileSetJson, placed: Placed, added: NDArray[np.float64], un
         for seam in placed.seams
         if seam.rms_px is not None and seam.rms_px > _WELL_PX
     ]
+    doubtful = [name(n) for n, one in enumerate(merges) if _doubtful(one)]
+    if doubtful:
+        told.append(f"the alignment of its own frames is doubtful in {', '.join(doubtful)}: look at the merge of it")
     if unit != {"µm"}:
         told.append("depth is in frames, not in µm: lay only tiles of one step together")
     return told
@@ -170,12 +226,12 @@ def _warnings(entry: TileSetJson, placed: Placed, added: NDArray[np.float64], un
 def _report(
     entry: TileSetJson, merges: list[MergeResult], placed: Placed, gains: NDArray[np.float64],
     added: NDArray[np.float64], left: NDArray[np.float64], um_per_px: float | None,
-    boxes: list[tuple[int, int, int, int]], unit: list[str], warnings: list[str],
+    boxes: list[tuple[int, int, int, int]], unit: list[str], warnings: list[str], at_um: float | None,
 ) -> dict[str, Any]:  # fmt: skip
     def number(value: float, places: int = 4) -> float | None:
         return round(float(value), places) if np.isfinite(value) else None
 
-    anchor = min(range(len(merges)), key=lambda n: placed.corner_px[n] if placed.tied[n] else np.inf)
+    anchor = placed.anchor
     x, y, _, _ = bounds(placed.matrices, boxes)
     shift = np.array([[0, 0, x], [0, 0, y]])
     return {
@@ -183,6 +239,7 @@ def _report(
         "crop": dict(zip(("x", "y", "width", "height"), inner_box(placed.matrices, boxes), strict=True)),
         "growth": merges[anchor].report.get("growth"),
         "step_um": _step_um(merges),
+        "matrices_at_um": None if at_um is None else round(at_um, 3),
         "frames_used": [],
         "excluded": [],
         "share": {},
@@ -192,7 +249,8 @@ def _report(
             {"file": one, "depth": number(_reference_depth(merges[n]) + added[n], 3),
              "matrix": (placed.matrices[n] - shift).round(6).tolist(), "gain": number(gains[n]),
              "tied": placed.tied[n], "u_px": number(placed.corner_px[n]), "depth_added": number(added[n], 3),
-             "depth_left": number(left[n], 3)}
+             "depth_left": number(left[n], 3),
+             "matrix_a_um_deeper": None if at_um is None else placed.deeper[n].round(9).tolist()}
             for n, one in enumerate(entry.results)
         ],
         "seams": [
