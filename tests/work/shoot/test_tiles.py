@@ -11,13 +11,14 @@ from amber_ladder.errors import Conflict
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.results import read_depth
 from amber_ladder.settings import settings
+from amber_ladder.simulated.rail.eye import RailEye
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import cabinet, deeds, merge, plan, record, rigs
 from amber_ladder.work.ledger import lines as ledger_lines
 from amber_ladder.work.measure import measures
-from amber_ladder.work.shoot import BenchChange, FlashEntry, MoveEntry, RunEntry
+from amber_ladder.work.shoot import Bench, BenchChange, FlashEntry, MoveEntry, RunEntry
 from amber_ladder.work.shoot.orders import StageEntry, StageHere
 from amber_ladder.work.stack.tiles import TilesView
 from amber_ladder.work.stack.views import MergeView, StackView
@@ -84,7 +85,7 @@ class ByAStage(TileBench):
         items = {one.key: one for one in self.bench.preflight(first)}
         self.assertEqual(items["stage"].state, "stop")
         self.assertIn("Nobody said where the tiles lie", items["stage"].detail)
-        # The stage stands at 0, which is the middle of the simulated specimen.
+        self.to_the_middle()
         self.bench.stage.here(StageHere(of="middle"))
         view = self.bench.view().stage
         assert view
@@ -122,6 +123,14 @@ class ByAStage(TileBench):
         self.assertAlmostEqual(um / np.hypot(*(stood[2] - stood[0])), 1.0, delta=0.03)  # the screws have play
         self.check_it_is_a_merge_like_any_other(whole, done)
 
+    def to_the_middle(self) -> None:
+        """The middle of the simulated specimen lies where the stage says 0."""
+        stage = self.bench.view().stage
+        assert stage
+        assert stage.at_um
+        self.bench.stage.move(StageEntry(by_um=(-stage.at_um[0], -stage.at_um[1])))
+        self.rest()
+
     def check_it_is_a_merge_like_any_other(self, whole: StackView, done: MergeView) -> None:
         report = done.report or {}
         folder = FrameStore(settings().data).product_folder(done.id)
@@ -155,6 +164,45 @@ class ByAStage(TileBench):
             line = ledger_lines.line(stacks.get_stack(session, whole.id))
         self.assertEqual((line["method"], line["frames_used"], line["frames_shot"]), ("tiles", None, None))
         self.assertGreater(line["depth_um"], 50)
+
+    def test_a_station_that_was_started_anew_goes_on_with_the_tiles_and_a_stop_ends_them(self) -> None:
+        self.bench.change(BenchChange(stage="rail"))
+        whole = self.planned("STAGE-2", 3, 1)
+        first = tiles_of(whole).tiles[0].stack_id
+        before = Bench()
+        before.set_up(first)
+        before.stage.here(StageHere(of="tile"))
+        before.begin_run(first, RunEntry(then_tiles=True, confirmed=CONFIRMED))
+        until(lambda: len(plan.read_stack(first).takes[0].frames) >= 2, "two frames")
+        before.close()
+        self.bench.take_up_again()
+        second = tiles_of(whole).tiles[1].stack_id
+        until(lambda: len(plan.read_stack(second).takes) == 1, "the second tile")
+        self.bench.halt()
+        self.rest()
+        states = [one.state for one in tiles_of(plan.read_stack(whole.id)).tiles]
+        self.assertEqual((states[0], states[2]), ("shot", "planned"))
+
+    def test_axes_that_count_the_other_way_and_a_stage_that_is_elsewhere(self) -> None:
+        self.bench.change(BenchChange(stage="rail", stage_reversed=["right"]))
+        whole = self.planned("STAGE-3", 2, 1)
+        first = tiles_of(whole).tiles[0].stack_id
+        self.set_up(first)
+        self.bench.stage.here(StageHere(of="tile"))
+        eye = RailEye(self.rail.port)
+        self.addCleanup(eye.close)
+        start = eye.stage_um()
+        self.bench.stage.move(StageEntry(by_um=(400, 200)))
+        self.rest()
+        moved = eye.stage_um()
+        assert start
+        assert moved
+        np.testing.assert_allclose((moved[0] - start[0], moved[1] - start[1]), (-400, 200), atol=20)  # it has play
+        item = next(one for one in self.bench.preflight(first) if one.key == "stage")
+        self.assertEqual((item.state, item.detail), ("stop", "The stage is 447 µm away: let it go there."))
+        with self.assertRaisesRegex(Conflict, "The field lies on tile 1: The stage is 447 µm away"):
+            self.bench.begin_run(first, RunEntry(confirmed=CONFIRMED))
+        self.assertEqual(plan.read_stack(first).takes, [])
 
 
 class ByHand(TileBench):
