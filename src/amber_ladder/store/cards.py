@@ -96,8 +96,9 @@ def keep_looks(session: Session, card_id: int, looks: list[dict[str, Any]], refu
 
 
 def waiting_stacks(session: Session, most: int) -> list[Stack]:
-    """The latest stacks of the cabinet that have no take yet."""
-    query = select(Stack).join(Specimen).where(~Stack.id.in_(select(Take.stack_id))).order_by(Stack.id.desc())
+    """The latest stacks of the cabinet that have no take yet; the whole of tiles waits for none."""
+    none = ~Stack.id.in_(select(Take.stack_id))
+    query = select(Stack).join(Specimen).where(none, Stack.tile.is_distinct_from(0)).order_by(Stack.id.desc())
     return list(session.scalars(query.limit(most).options(selectinload(Stack.specimen), selectinload(Stack.takes))))
 
 

@@ -1,5 +1,6 @@
 """Cabinet: all specimens, found by text and kind, and how far each has come."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
@@ -146,11 +147,17 @@ def _row(specimen: Specimen) -> CabinetRow:
     of_stacks = [time for stack in specimen.stacks for time in _begun(stack)]
     return CabinetRow(
         specimen_view(specimen),
-        _summary(specimen.stacks[-1]) if specimen.stacks else None,
+        _summary(_latest(specimen.stacks)) if specimen.stacks else None,
         [stack_line(stack) for stack in specimen.stacks],
         _shown_merge(specimen.stacks),
         max([specimen.created_at, *of_stacks]),
     )
+
+
+def _latest(planned: Sequence[Stack]) -> Stack:
+    """The stack that stands for a specimen: the latest, and of a set of tiles their whole."""
+    last = planned[-1]
+    return next((one for one in planned if one.tile == 0 and one.tile_set_id == last.tile_set_id), last)
 
 
 def _begun(stack: Stack) -> list[datetime]:

@@ -55,17 +55,23 @@ def goes_where(session: Session, pieces: Sequence[Asked], edits: Edits) -> list[
 
     A person's word counts. Otherwise a ladder is named only if it is the one, of those that wait for their first take,
     with as many rungs and with the rig's sensor of that size; and only for one piece. Of several such ladders the
-    aperture and the time that the camera noted may leave one: see :func:`_told_apart`.
+    aperture and the time that the camera noted may leave one: see :func:`_told_apart`. Pieces that all fit the tiles of
+    one set, and are as many as it still waits for, are these in their order.
     """
     waiting = _waiting(session)
     nothing: tuple[list[_Waiting], str] = ([], "")
     fits = [_fitting(waiting, one) if one.waits and one.files[0] not in edits.stacks else nothing for one in pieces]
+    tiles = _tiles_in_turn([fit for fit, _ in fits])
     wanted = Counter(one.stack.id for fit, _ in fits for one in fit)
     told: list[Goes | None] = []
-    for one, (fit, more) in zip(pieces, fits, strict=True):
+    for number, (one, (fit, more)) in enumerate(zip(pieces, fits, strict=True)):
         chosen = session.get(Stack, edits.stacks[one.files[0]]) if one.files[0] in edits.stacks else None
         if chosen is not None:
             told.append(Goes(chosen.id, label_of(chosen), stack_ladder(chosen)[0].frames, None))
+        elif number in tiles:
+            found = tiles[number]
+            why = f"as many takes of {found.rungs} rungs lie here as tiles wait to be shot, in this order"
+            told.append(Goes(found.stack.id, label_of(found.stack), found.rungs, why))
         elif len(fit) == 1 and wanted[fit[0].stack.id] == 1:
             (found,) = fit
             why = f"it waits for its first take, has {found.rungs} rungs too, and its rig frames of this size{more}"
@@ -73,6 +79,18 @@ def goes_where(session: Session, pieces: Sequence[Asked], edits: Edits) -> list[
         else:
             told.append(None)
     return told
+
+
+def _tiles_in_turn(fits: Sequence[Sequence[_Waiting]]) -> dict[int, _Waiting]:
+    """Which tile each piece is, by the piece's place; empty where other ladders fit too, or not all tiles are here."""
+    asked = [number for number, fit in enumerate(fits) if fit]
+    waiting = {one.stack.id: one for number in asked for one in fits[number]}
+    sets = {one.stack.tile_set_id for one in waiting.values()}
+    alike = all({one.stack.id for one in fits[number]} == waiting.keys() for number in asked)
+    if None in sets or len(sets) != 1 or not alike or len(asked) != len(waiting):
+        return {}
+    in_turn = sorted(waiting.values(), key=lambda one: one.stack.tile or 0)
+    return dict(zip(asked, in_turn, strict=True))
 
 
 def _fitting(waiting: Sequence[_Waiting], one: Asked) -> tuple[list[_Waiting], str]:

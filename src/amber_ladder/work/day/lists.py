@@ -89,7 +89,9 @@ def _refuse_stale(day: Day, seen: int) -> None:
 
 def _refuse_unknown(session: Session, stack_id: int) -> None:
     try:
-        stacks.get_stack(session, stack_id)
+        stack = stacks.get_stack(session, stack_id)
+        if stack.tile == 0:
+            raise BadInput("a whole is laid together from its tiles: put those on the list", field="items")
     except NotFound as error:
         raise BadInput(f"{error}: it was discarded, or never planned", field="items") from error
 

@@ -69,6 +69,8 @@ def goes_on_at(stack: Stack, *, busy: bool) -> str:
     """The stage that a person who comes back to a stack most likely wants."""
     if _shot(stack):
         return "merge"
+    if stack.tile == 0:
+        return "shoot"
     return "shoot" if busy else "plan"
 
 

@@ -52,10 +52,12 @@ function Ladders({ stack, onChoose }: Props) {
     placeholderData: keepPreviousData,
   });
   const ladders = (found.data?.rows ?? []).flatMap(({ specimen, stacks }) =>
-    stacks.map((one) => ({
-      ...one,
-      label: `${specimen.catalogue_number} ${specimen.name}, stack ${one.number}`,
-    })),
+    stacks
+      .filter((one) => one.tile !== 0)
+      .map((one) => ({
+        ...one,
+        label: `${specimen.catalogue_number} ${specimen.name}, stack ${one.number}${one.tile ? `, tile ${one.tile}` : ""}`,
+      })),
   );
   return (
     <>

@@ -25,7 +25,7 @@ export function AddStacks({ listed, onAdd, saving }: Props) {
   });
   const all = (found.data?.rows ?? [])
     .flatMap(({ specimen, stacks }) => stacks.map((stack) => ({ specimen, stack })))
-    .filter(({ stack }) => !listed.has(stack.id))
+    .filter(({ stack }) => !listed.has(stack.id) && stack.tile !== 0)
     .sort((one, other) => Math.sign(one.stack.takes.length) - Math.sign(other.stack.takes.length));
   const room = MOST - listed.size - chosen.length;
   return (
