@@ -289,5 +289,56 @@ class Lines(unittest.TestCase):
         self.assertEqual(server.answer("N7 G1 X+.5 F300"), "ok")
 
 
+class Stage(unittest.TestCase):
+    """Two more axes of the same controller."""
+
+    def test_each_axis_moves_by_itself_and_none_runs_to_its_end_with_the_focus(self) -> None:
+        process = RailProcess("--stage")
+        self.addCleanup(process.unplug)
+        focus = GcodeRail(process.address)
+        self.addCleanup(focus.close)
+        right, down = focus.beside("Y"), focus.beside("Z")
+        eye = RailEye(process.port)
+        self.addCleanup(eye.close)
+        right.move_to(1000.0, StopToken())
+        down.move_to(-500.0, StopToken())
+        self.assertEqual((right.position_um(), down.position_um()), (1000.0, -500.0))
+        focus.home(StopToken())
+        focus.move_to(200.0, StopToken())
+        self.assertEqual((focus.position_um(), right.position_um(), down.position_um()), (200.0, 1000.0, -500.0))
+        truly = eye.stage_um()
+        assert truly
+        np.testing.assert_allclose(truly, (1000.0, -500.0), atol=16.0)  # its screws have play
+        right.home(StopToken())
+        self.assertEqual((right.position_um(), down.position_um()), (-15_000.0, -500.0))
+        with self.assertRaisesRegex(OutOfReach, "beyond the travel"):
+            down.move_to(20_000.0, StopToken())
+
+    def test_a_stop_ends_an_axis_wherever_it_is(self) -> None:
+        process = RailProcess("--stage")
+        self.addCleanup(process.unplug)
+        focus = GcodeRail(process.address)
+        self.addCleanup(focus.close)
+        stop, right = StopToken(), focus.beside("Y")
+        threading.Timer(0.4, stop.stop).start()
+        with self.assertRaises(Stopped):
+            right.move_to(14_000.0, stop)
+        here = right.position_um()
+        self.assertTrue(0.0 < here < 10_000.0, here)
+        self.assertEqual(right.position_um(), here)
+
+    def test_a_controller_that_moves_no_stage_is_told_apart(self) -> None:
+        process = RailProcess()
+        self.addCleanup(process.unplug)
+        focus = GcodeRail(process.address)
+        self.addCleanup(focus.close)
+        with self.assertRaisesRegex(DeviceTrouble, "M114 brought no Y"):
+            focus.beside("Y")
+        self.assertEqual(focus.position_um(), 1000.0)  # its line is as good as before
+        eye = RailEye(process.port)
+        self.addCleanup(eye.close)
+        self.assertIsNone(eye.stage_um())
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -19,6 +19,7 @@ from amber_ladder.devices.stopping import StopToken
 from amber_ladder.errors import DeviceTrouble, OutOfReach, Stopped
 
 Axis = Literal["X", "Y", "Z"]
+_OTHERS = re.compile(r"\b[YZ]:")
 _FINE_DIGITS = 3  # of a mm: a controller that tells fewer says too little of where a frame lies
 _POLL_S = 0.004
 _THERE_UM = 0.06  # half of the last digit that controllers usually tell
@@ -80,6 +81,7 @@ class GcodeRail:
         self._feed = speed_mm_s * 60.0
         self._answer_s = answer_s
         self._digits = _FINE_DIGITS
+        self._several = False
         self._told = re.compile(rf"\b{axis}:\s*(-?\d+(?:\.(\d+))?)")
         self._line = line or GcodeLine(address, answer_s=answer_s)
         try:
@@ -99,6 +101,7 @@ class GcodeRail:
         """What the controller says."""
         for said in self._line.ask("M114"):
             found = self._told.search(said)
+            self._several = bool(_OTHERS.search(said))
             if found:
                 self._digits = len(found.group(2) or "")
                 return round(float(found.group(1)) * 1e3, 6)  # not 502.49999999999994
@@ -131,7 +134,8 @@ class GcodeRail:
     def home(self, stop: StopToken) -> None:
         """G28, and wait until the position rests."""
         stop.check()
-        self._line.ask("G28" if self._axis == "X" else f"G28 {self._axis}", patience_s=_LONGEST_MOVE_S, stop=stop)
+        # The bare word would run a stage to its end too, with a specimen on it.
+        self._line.ask(f"G28 {self._axis}" if self._several else "G28", patience_s=_LONGEST_MOVE_S, stop=stop)
         watch, started = _Watch(self.position_um()), time.monotonic()
         while not watch.rests:
             self._stop_if_told(stop)

@@ -29,6 +29,7 @@ from amber_ladder.store.models import (
     Task,
 )
 from amber_ladder.store.stacks import EVER
+from amber_ladder.store.tile_models import TileSet
 
 KINDS: dict[str, type[Any]] = {
     "specimen": Specimen, "stack": Stack, "take": Take, "merge": Product, "rig": Rig, "part": Part,
@@ -135,6 +136,7 @@ def remove(session: Session, discard: Discard) -> Removed:
             (Task, or_(Task.id.in_(tasks), Task.stack_id.in_(_ids(session, Stack, discard)))),
             (HistoryEntry, HistoryEntry.stack_id.in_(_ids(session, Stack, discard))),
             (Stack, Stack.discard_id == discard.id),
+            (TileSet, TileSet.specimen_id.in_(_ids(session, Specimen, discard))),
             (Specimen, Specimen.discard_id == discard.id),
             (RigVersion, RigVersion.rig_id.in_(rigs)),
             (Rig, Rig.id.in_(rigs)),

@@ -1,11 +1,17 @@
 """Tiles planned as a set: how many, where each lies, and what becomes of them when the plan changes."""
 
 import unittest
+from datetime import timedelta
 from typing import Any
+
+from sqlalchemy import select
 
 from amber_ladder.errors import BadInput, Conflict, NotFound
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.formats.rig_json import RigJson
+from amber_ladder.store.base import now
+from amber_ladder.store.database import transaction
+from amber_ladder.store.tile_models import TileSet
 from amber_ladder.work import cabinet, deeds, plan, rigs
 from amber_ladder.work.shoot import begin_files
 from amber_ladder.work.stack.views import StackView
@@ -113,6 +119,14 @@ class Saved(unittest.TestCase):
         for stack_id in (whole.id, *(one.stack_id for one in whole.tiles.tiles)):
             with self.assertRaises(NotFound):
                 plan.read_stack(stack_id)
+
+    def test_a_specimen_that_is_removed_for_good_takes_its_sets_with_it(self) -> None:
+        whole = planned("TILE-4", rows=1, columns=2)
+        deeds.discard(deeds.DiscardEntry(kind="specimen", id=whole.specimen.id, why="no longer here"))
+        deeds.remove_old(now() + timedelta(days=deeds.KEPT_DAYS + 1))
+        with transaction() as session:
+            left = session.scalars(select(TileSet.id).where(TileSet.specimen_id == whole.specimen.id)).all()
+        self.assertEqual(left, [])
 
 
 if __name__ == "__main__":

@@ -25,6 +25,11 @@ class StageLine:
         self._line = line
         self._axes: tuple[Rail, tuple[Rail, Rail]] | None = None
 
+    @property
+    def silent(self) -> str | None:
+        """Why the rail's controller does not answer, the last time that it was tried; None where it does."""
+        return self._line.trouble
+
     def at_um(self, bench: BenchSettings) -> Place:
         """Where it says it is. Raises DeviceTrouble."""
         right, down = (rail.position_um() for rail in self._opened())
@@ -58,7 +63,9 @@ def stage_view(stage: StageLine, bench: BenchSettings, setup: Setup | None) -> S
     if tile is None and bench.stage == "hand":
         return None
     at, trouble = None, None
-    if bench.stage == "rail":
+    if bench.stage == "rail" and stage.silent is not None:
+        trouble = stage.silent  # whoever merely looks does not wait for it
+    elif bench.stage == "rail":
         try:
             at = stage.at_um(bench)
         except DeviceTrouble as error:
