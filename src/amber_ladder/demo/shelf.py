@@ -102,13 +102,17 @@ RIGS = (
 
 @dataclass(frozen=True, slots=True)
 class DemoSpecimen:
-    """A label, and for those on the bench a rig, a plan, and what the simulated bench shows."""
+    """A label, and for those on the bench a rig, a plan, and what the simulated bench shows.
+
+    ``tiles`` are the columns and rows of one that is larger than the field.
+    """
 
     label: SpecimenEntry
     rig: str = ""
     plan: dict[str, Any] | None = None
     scene: str = ""
     methods: tuple[Method, ...] = ()
+    tiles: tuple[int, int] | None = None
 
 
 def _plan(near_um: float, depth_um: float) -> dict[str, Any]:
@@ -160,7 +164,11 @@ DEMO = (
         _label("TH-0402", "fern sporangia", "plant", "dry on card", "Tarn Hollow, gully"),
         FIVE, _plan(6_250, 520), "fern-sporangia", ("auto",),
     ),
-    DemoSpecimen(_label("MN-120", "fluorite, corner of a cube", "mineral", "putty mount", "Hollow Rake, tip")),
+    DemoSpecimen(
+        _label("MN-120", "fluorite, corner of a cube", "mineral", "putty mount", "Hollow Rake, tip",
+               width_mm=1.3, height_mm=0.9, depth_mm=0.5),
+        TEN, _plan(12_000, 420), tiles=(2, 2),
+    ),
     DemoSpecimen(
         _label("SN-011", "graupel", "snow", "chilled slate", "Tarn Hollow, upper terrace", width_mm=1.5),
         MACRO_FIVE, _plan(3_150, 620),

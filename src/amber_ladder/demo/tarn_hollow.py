@@ -49,7 +49,12 @@ def _label(specimen: DemoSpecimen, shelf: dict[str, int]) -> None:
     label = row.specimen if row else cabinet.add_specimen(specimen.label)
     if specimen.plan and not (row and row.stacks):
         request = LadderRequestJson.model_validate(specimen.plan)
-        plan.save_ladder(label.id, plan.PlanEntry(rig_id=shelf[specimen.rig], plan=request))
+        rig_id = shelf[specimen.rig]
+        if specimen.tiles:
+            tiles = plan.TilesEntry(columns=specimen.tiles[0], rows=specimen.tiles[1])
+            plan.save_tiles(label.id, plan.TileSetEntry(rig_id=rig_id, plan=request, tiles=tiles))
+        else:
+            plan.save_ladder(label.id, plan.PlanEntry(rig_id=rig_id, plan=request))
 
 
 def _plan_day() -> None:

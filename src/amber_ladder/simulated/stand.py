@@ -25,7 +25,8 @@ from amber_ladder.simulated.wobble import FrameTruth, Wobble
 class SimulatedStand(Rail, Camera):
     """A rail and a camera in one, looking at a seeded specimen whose nearest point lies at ``near_um``.
 
-    ``aside_um`` is how far the specimen's foremost part has moved aside. The stand moves at once and without play; the
+    ``field_um`` is where on the specimen the field's middle lies (right, down), ``aside_um`` how far its foremost part
+    has moved aside. The stand moves at once and without play; the
     times of its frames are those of the clock, which ``timing`` moves on. With a ``raw`` camera it writes DNG; sides of
     frames must be even then.
     """
@@ -43,6 +44,7 @@ class SimulatedStand(Rail, Camera):
         timing: Timing | None = None,
         clock: Clock | None = None,
         raw: RawCamera | None = None,
+        field_um: tuple[float, float] = (0.0, 0.0),
     ) -> None:
         self._optics, self._near_um, self._seed = optics, near_um, seed
         self._wobble = wobble or Wobble()
@@ -55,7 +57,8 @@ class SimulatedStand(Rail, Camera):
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
         self._position_um = near_um
         self.aside_um = 0.0
-        self._view = SpecimenView(specimen, optics, sensor, seed, growth_per_mm=self._wobble.breathing_per_mm)
+        growth = self._wobble.breathing_per_mm
+        self._view = SpecimenView(specimen, optics, sensor, seed, growth_per_mm=growth, aside_um=field_um)
         self._sensor = SimulatedSensor(sensor, self._wobble, seed)
         self.truths: list[FrameTruth] = []
 

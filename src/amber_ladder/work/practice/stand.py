@@ -30,10 +30,12 @@ def simulated_stand(
     clock: HurriedClock | None = None,
     raw: bool = False,
     feeler: bool = False,
+    field_um: tuple[float, float] = (0.0, 0.0),
 ) -> SimulatedStand:
     """A simulated rail and camera over this specimen, under a rig. Raises BadInput for unknown names.
 
     With ``raw`` it writes DNG, for which the sensor's sides must be even. With a ``feeler`` one stands before it.
+    ``field_um`` is where on the specimen the field's middle lies (right, down).
     """
     if raw and (rig.sensor.width_px % 2 or rig.sensor.height_px % 2):
         raise BadInput("a mosaic has even sides: give the sensor an even width and height for raw", field="raw")
@@ -55,6 +57,7 @@ def simulated_stand(
         timing=timing,
         clock=clock,
         raw=RawCamera(read_noise=_RAW_NOISE) if raw else None,
+        field_um=field_um,
     )
 
 

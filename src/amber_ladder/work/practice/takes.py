@@ -17,6 +17,7 @@ from amber_ladder.work.journal import did
 from amber_ladder.work.long_work import LongWork
 from amber_ladder.work.practice.stand import shoot_hurried, simulated_stand
 from amber_ladder.work.shoot.run import Taken
+from amber_ladder.work.shoot.setup import tile_on
 from amber_ladder.work.shoot.take_ladder import TakeLadder, rungs_of
 from amber_ladder.work.shoot.takes import keep_taken
 from amber_ladder.work.stack.views import TakeView, stack_ladder, stack_plan, stack_rig, take_view
@@ -51,11 +52,14 @@ def shoot_take(task_id: int, progress: Progress) -> None:
             take.run = TakeLadder(stack_ladder(take.stack)[0].positions_um).as_json()
         take_id, scene, rungs = take.id, take.scene or "", rungs_of(take)
         rig, plan = stack_rig(take.stack), stack_plan(take.stack)
-        seed = take.stack.specimen_id * 1000 + take.number
+        # Each take of another specimen of its kind; the tiles of a set are tiles of one.
+        tile = tile_on(take.stack)
+        seed = take.stack.specimen_id * 1000 + (1 if tile else take.number)
     clock, store, total = HurriedClock(), FrameStore(settings().data), len(rungs.positions_um)
     stand = simulated_stand(
-        RigJson.model_validate(rig), scene, near_um=plan.near_um, seed=seed, timing=plan.timing.to_core(), clock=clock
-    )
+        RigJson.model_validate(rig), scene, near_um=plan.near_um, seed=seed, timing=plan.timing.to_core(), clock=clock,
+        field_um=tile.by_hand_um(seed) if tile else (0.0, 0.0),
+    )  # fmt: skip
 
     def keep(taken: Taken) -> None:
         keep_taken(store, take_id, taken)

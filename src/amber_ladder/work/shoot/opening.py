@@ -46,7 +46,6 @@ _SCENE_NAMED = {
     "graupel": "graupel",
 }
 _ROCK_S = 4.0
-_HAND_OFF = 0.012  # of the field's shorter side: how well a hand comes to a place
 _FULL_RECYCLE_S = 3.0  # of a flash whose recycling the plan does not tell
 
 
@@ -239,15 +238,7 @@ def _field_um(setup: Setup, bench: BenchSettings) -> tuple[float, float]:
         if eye:
             eye.close()
         return at or (0.0, 0.0)
-    tile = setup.tile
-    if tile is None:
-        return 0.0, 0.0
-    off = np.random.default_rng([setup.seed, tile.set_id, tile.number]).normal(0.0, _HAND_OFF * min(tile.field_um), 2)
-    x, y = (
-        place + (field - whole) / 2
-        for place, field, whole in zip(tile.place_um, tile.field_um, tile.covers_um, strict=True)
-    )
-    return float(x + off[0]), float(y + off[1])
+    return setup.tile.by_hand_um(setup.seed) if setup.tile else (0.0, 0.0)
 
 
 def watched_folder(bench: BenchSettings) -> Path:

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from amber_ladder.core.optics import Optics, resolve
 from amber_ladder.core.planning import Ladder
 from amber_ladder.formats.plan_json import LadderRequestJson
@@ -14,6 +16,8 @@ from amber_ladder.work.on_disk.planning import ladder_of
 from amber_ladder.work.shoot.orders import BenchSettings
 from amber_ladder.work.stack.tiles import grid_of, tiles_view
 from amber_ladder.work.stack.views import stack_plan, stack_rig
+
+_HAND_OFF = 0.012  # of the field's shorter side: how well a hand comes to a place
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +34,15 @@ class TileOn:
     field_um: tuple[float, float]
     covers_um: tuple[float, float]
     stage_um: tuple[float, float] | None
+
+    def by_hand_um(self, seed: int) -> tuple[float, float]:
+        """Where on a simulated specimen the field's middle comes to by hand, from its own middle: about as planned."""
+        off = np.random.default_rng([seed, self.number]).normal(0.0, _HAND_OFF * min(self.field_um), 2)
+        x, y = (
+            place + (field - whole) / 2
+            for place, field, whole in zip(self.place_um, self.field_um, self.covers_um, strict=True)
+        )
+        return float(x + off[0]), float(y + off[1])
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,11 +79,12 @@ def setup_of(stack: Stack) -> Setup:
     return Setup(
         stack.id, label, specimen.kind, stack.rig_id, stack.rig_name, stack.rig_version, rig, plan,
         ladder_of(plan, core, optics), optics, specimen.id,
-        f"set {stack.tile_set_id}" if stack.tile else str(stack.id), _tile_on(stack),
+        f"set {stack.tile_set_id}" if stack.tile else str(stack.id), tile_on(stack),
     )  # fmt: skip
 
 
-def _tile_on(stack: Stack) -> TileOn | None:
+def tile_on(stack: Stack) -> TileOn | None:
+    """The tile that a stack is, None for one by itself and for a whole."""
     view = tiles_view(stack)
     if view is None or stack.tile_set is None or stack.tile_set_id is None or not view.number:
         return None
