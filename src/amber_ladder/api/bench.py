@@ -220,7 +220,7 @@ def turn(entry: TurnOrder) -> BenchView:
 
 @router.post("/bench/fire", dependencies=_OWN)
 def fire() -> BenchView:
-    """The simulated camera exposes at the rung that is called."""
+    """The rung that is called: the simulated camera exposes, or it was shot by a camera that keeps its frames."""
     return station_bench().fire()
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session, selectinload, undefer
 
 from amber_ladder.errors import NotFound
@@ -96,8 +96,9 @@ def keep_looks(session: Session, card_id: int, looks: list[dict[str, Any]], refu
 
 
 def waiting_stacks(session: Session, most: int) -> list[Stack]:
-    """The latest stacks of the cabinet that have no take yet; the whole of tiles waits for none."""
-    none = ~Stack.id.in_(select(Take.stack_id))
+    """The latest stacks of the cabinet that have no frames yet; the whole of tiles waits for none."""
+    # One whose rungs were shot by key has a take without frames: it waits for them.
+    none = ~Stack.id.in_(select(Take.stack_id).where(or_(Take.run.is_(None), ~Take.run.has_key("pressed"))))
     query = select(Stack).join(Specimen).where(none, Stack.tile.is_distinct_from(0)).order_by(Stack.id.desc())
     return list(session.scalars(query.limit(most).options(selectinload(Stack.specimen), selectinload(Stack.takes))))
 

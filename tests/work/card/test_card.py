@@ -17,6 +17,7 @@ from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore, sha256_of
 from amber_ladder.store.holdings import held
+from amber_ladder.store.models import Take
 from amber_ladder.work import card, deeds, plan
 from amber_ladder.work.card.going import Goes
 from amber_ladder.work.card.views import CardStack
@@ -324,6 +325,24 @@ class Accepted(unittest.TestCase):
         self.assertEqual([frame.planned_um for frame in take.frames], stack.ladder.positions_um)
         self.assertEqual(take.series.depth_from, "planned")
         self.assertIn("taken to be one for each planned rung", take.series.order_said)
+
+    def test_files_take_the_rungs_that_a_key_said_were_shot(self) -> None:
+        second = card.read(self.number).stacks[1]
+        count = len(second.files)
+        stack = self.planned("CARD-9", count + 3)
+        # The first rung was left out, the last one shot twice, and the one after the first called last.
+        rungs = [*range(2, count), count - 1, 1]
+        pressed = [{"rung": rung, "at": "2026-11-29T10:00:00", "read_um": None} for rung in rungs]
+        with transaction() as session:
+            run = {"positions_um": stack.ladder.positions_um, "pressed": pressed}
+            stacks.add_take(session, stacks.get_stack(session, stack.id), Take(source="bench", run=run))
+        take = self.accept(second, stack).takes[-1]
+        planned = [stack.ladder.positions_um[rung] for rung in rungs]
+        self.assertEqual(
+            [(frame.rung, frame.planned_um) for frame in take.frames], list(zip(rungs, planned, strict=True))
+        )
+        self.assertEqual([n for n, frame in enumerate(take.frames) if frame.left_out == "shot again"], [count - 3])
+        self.assertIn("by the rungs that take 1 called", take.series.order_said)
 
     def test_with_a_hole_nothing_is_taken_for_a_rung_though_numbers_agree(self) -> None:
         stack = self.planned("CARD-5", len(self.third.files))

@@ -11,7 +11,7 @@ from amber_ladder.errors import BadInput, Conflict
 from amber_ladder.store import history
 from amber_ladder.store.database import transaction
 from amber_ladder.work import plan
-from amber_ladder.work.shoot import Bench, BenchChange, RunEntry, TurnOrder
+from amber_ladder.work.shoot import Bench, BenchChange, RunEntry, TurnOrder, add_file, begin_files, finish_take
 from amber_ladder.work.shoot.views import RunView
 from amber_ladder.work.stack.views import StackView, TakeView
 from tests.support.bench import BenchTest, bench_stack, kept
@@ -247,6 +247,98 @@ class ByItself(InTurn):
         self.assertIn(
             "9 frames, step 5, from near to far, starting at 5 steps nearer than the nearest", items["enter"].detail
         )
+
+
+class ByKey(InTurn):
+    """The camera keeps its frames: a key says that a rung was shot, and the files are brought afterwards."""
+
+    def shot(self, stack: StackView) -> TakeView:
+        """A series with one rung shot twice, one press too many, one reading beside, and two rungs left out."""
+        take = self.begin(stack, by_key=True)
+        until(lambda: self.bench.view().run is not None, "the first call")
+        for _ in range(3):
+            self.bench.fire()
+        self.bench.turn(TurnOrder(order="again"))
+        self.bench.fire()  # rung 2 once more
+        self.bench.fire()
+        self.bench.turn(TurnOrder(order="none"))  # nothing was shot there yet
+        self.assertEqual(self.now().rung, 3)
+        self.bench.fire()
+        self.bench.turn(TurnOrder(order="read", reading=34.5))  # called to 32.5
+        self.bench.turn(TurnOrder(order="call", rung=6))
+        self.bench.fire()
+        self.assertEqual((self.now().mode, self.now().done, self.now().rung), ("key", 5, 7))
+        self.bench.stop_after_rung()
+        return self.ended(stack, take.id)
+
+    def bring(self, stack: StackView, count: int) -> TakeView:
+        files = begin_files(stack.id)
+        for number in range(count):
+            add_file(files.id, f"IMG_{number:04d}.jpg", [picture(384, 256, seed=number)])
+        return finish_take(files.id)
+
+    def test_files_take_the_rungs_that_were_called_though_one_was_shot_twice_and_some_never(self) -> None:
+        stack = self.ladder(knob=KNOB)
+        ended = self.shot(stack)
+        assert ended.task is not None
+        self.assertEqual(ended.task.state, "done")
+        self.assertIn("5 of 9 rungs were shot, by 6 presses: bring these 6 files", ended.task.message)
+        self.assertEqual((ended.complete, ended.frames), (False, []))
+        brought = self.bring(stack, 6)
+        told = [(frame.rung, frame.planned_um, frame.reported_um, frame.left_out) for frame in brought.frames]
+        self.assertEqual(told, [
+            (0, -20.0, None, None), (1, 0.0, None, None), (2, 20.0, None, "shot again"), (2, 20.0, None, None),
+            (3, 40.0, 44.0, None), (6, 100.0, None, None),
+        ])  # fmt: skip
+        self.assertEqual(brought.series.missing, [4, 5, 7, 8])
+        self.assertEqual(brought.series.depth_from, "planned")
+        self.assertIn(f"by the rungs that take {ended.number} called", brought.series.order_said)
+        # These presses have their files: the next ones are matched to the plan again, which they are too few for.
+        again = self.bring(stack, 6)
+        self.assertEqual({frame.rung for frame in again.frames}, {None})
+
+    def test_as_many_files_as_presses_or_nobody_knows(self) -> None:
+        stack = self.ladder(knob=KNOB)
+        ended = self.shot(stack)
+        brought = self.bring(stack, 9)  # as many as the ladder has rungs, but not as many as were shot
+        self.assertEqual({frame.rung for frame in brought.frames}, {None})
+        self.assertIsNone(brought.series.depth_from)
+        self.assertIn(
+            f"Take {ended.number} noted 6 presses of the key, and here are 9 files", brought.series.warnings[0]
+        )
+
+    def test_after_a_restart_it_calls_the_rung_that_is_open(self) -> None:
+        stack = self.ladder(knob=KNOB)
+        first = Bench()
+        take = first.begin_run(stack.id, RunEntry(confirmed=CONFIRMED, by_key=True))
+        until(lambda: first.view().run is not None, "the first call")
+        first.fire()
+        first.fire()
+        first.close()
+        self.bench.take_up_again()
+        until(lambda: self.bench.view().run is not None and self.now().rung == 2, "rung 2 to be called")
+        call = self.now().call
+        assert call is not None
+        self.assertIsNotNone(call.back_division)  # nobody knows from where the knob comes
+        for _ in range(7):
+            self.bench.fire()
+        self.assertEqual(self.ended(stack, take.id).task.state, "done")  # type: ignore[union-attr]
+
+    def test_what_only_pictures_could_tell_and_a_body_are_refused(self) -> None:
+        stack = self.ladder(knob=KNOB)
+        self.begin(stack, by_key=True)
+        until(lambda: self.bench.view().run is not None, "the first call")
+        with self.assertRaisesRegex(Conflict, "no rung was said to be shot yet"):
+            self.bench.turn(TurnOrder(order="again"))
+        self.bench.fire()
+        with self.assertRaisesRegex(Conflict, "nobody sees the frames yet"):
+            self.bench.turn(TurnOrder(order="passed", rung=0))
+        with self.assertRaisesRegex(BadInput, "beyond the ladder"):
+            self.bench.turn(TurnOrder(order="read", reading=95.0))
+        self.bench.halt()
+        body = self.ladder(focus_unit={"um_per_unit": 4.0})
+        with self.assertRaisesRegex(BadInput, "a body brackets by itself"):
+            self.begin(body, by_key=True)
 
 
 if __name__ == "__main__":

@@ -60,7 +60,11 @@ export const COMMANDS = define({
   roomFrame: { group: "shoot", key: "o", label: "Frame with the flash off" },
   followPlace: { group: "shoot", key: "h", label: "Follow the light of the place under the loupe, or stop" },
   shoot: { group: "shoot", key: "s", label: "Shoot" },
-  fire: { group: "shoot", key: "j", label: "Knob is there: shoot the rung that is called" },
+  fire: {
+    group: "shoot",
+    key: "j",
+    label: "Knob is there: shoot the rung that is called, or say that it was shot",
+  },
   again: { group: "shoot", key: "A", label: "Call the last rung again" },
   pause: { group: "shoot", key: "p", label: "Pause or go on" },
   stopAfter: { group: "shoot", key: "x", label: "Stop after the rung" },

@@ -13,8 +13,10 @@ from amber_ladder.store.models import Frame, Stack, Take
 from amber_ladder.work.card.looks import noted_from
 from amber_ladder.work.card.views import CardStack, CardView, card_view
 from amber_ladder.work.journal import did
+from amber_ladder.work.stack.presses import SHOT_AGAIN, presses_of
 from amber_ladder.work.stack.views import stack_ladder
 
+_NOWHERE = (None, None, None)
 _NO_RUNG = frozenset(("duplicate", "odd_size"))
 """Frames that were not shot on a rung of their own."""
 
@@ -51,7 +53,10 @@ def _add_take(session: Session, card: Card, one: CardStack, rows: dict[int, Card
     stack = stacks.get_stack(session, one.goes.stack_id, locked=True)
     ordered = _ordered(one, files)
     names = _names(ordered)
-    take = Take(source=cards.SOURCE, complete=True, run=_run(card, one, names))
+    run, presses = _run(card, one, names), presses_of(stack)
+    if presses is not None:
+        run |= presses.told()
+    take = Take(source=cards.SOURCE, complete=True, run=run)
     stacks.add_take(session, stack, take)
     for frame in _frames(stack, one, ordered, names):
         frame.take_id = take.id
@@ -98,30 +103,41 @@ def _frames(stack: Stack, one: CardStack, ordered: list[CardFile], names: dict[i
         Frame(
             place=place, name=names[file.id], sha256=file.sha256, suffix=file.suffix, bytes=file.bytes,
             width_px=file.width_px, height_px=file.height_px, bits=file.bits, captured_at=_clock(file),
-            rung=positions.get(file.id, (None, None))[0], planned_um=positions.get(file.id, (None, None))[1],
-            left_out=left.get(file.id), faults=faults.get(file.id, []),
+            rung=positions.get(file.id, _NOWHERE)[0], planned_um=positions.get(file.id, _NOWHERE)[1],
+            left_out=left.get(file.id) or positions.get(file.id, _NOWHERE)[2], faults=faults.get(file.id, []),
         )
         for place, file in enumerate(ordered)
     ]  # fmt: skip
 
 
-def rungs_for(stack: Stack, one: CardStack, ordered: list[CardFile]) -> dict[int, tuple[int, float]]:
-    """For each file its rung and where that was planned (stage, µm); empty where nobody knows which is which.
+def rungs_for(stack: Stack, one: CardStack, ordered: list[CardFile]) -> dict[int, tuple[int, float, str | None]]:
+    """For each file its rung, where that was planned (stage, µm), and why it takes no part if it does not; empty where
+
+    nobody knows which is which.
 
     Only where it is known which end is near, nothing is missing between, and there are as many files, or as many that
-    take part, as rungs: otherwise a plan's figure would pass for a fact.
+    take part, as rungs: otherwise a plan's figure would pass for a fact. Where a key said at the bench which rungs were
+    shot, there must be as many files as presses instead: they are these, as they were shot.
     """
+    presses = presses_of(stack)
+    copies = {flag.file for flag in one.flags if flag.kind in _NO_RUNG}
+    as_shot = [number for number in one.files if number not in copies]
+    if presses is not None:
+        told = zip(as_shot, presses.pressed, strict=False)
+        alike = len(as_shot) == len(presses.pressed)
+        return {
+            number: (press.rung, press.planned_um, SHOT_AGAIN if press.again else None) for number, press in told
+        } if alike else {}  # fmt: skip
     if one.order == "unknown" or one.holes:
         return {}
     planned = stack_ladder(stack)[0].positions_um
-    copies = {flag.file for flag in one.flags if flag.kind in _NO_RUNG}
     left = {out.file for out in one.left_out}
     for on_rungs in (
         [file for file in ordered if file.id not in copies],
         [file for file in ordered if file.id not in left],
     ):
         if len(on_rungs) == len(planned):
-            return {file.id: (rung, planned[rung]) for rung, file in enumerate(on_rungs)}
+            return {file.id: (rung, planned[rung], None) for rung, file in enumerate(on_rungs)}
     return {}
 
 

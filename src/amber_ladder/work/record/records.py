@@ -297,6 +297,7 @@ _CAMERAS = {
     "simulated": "a simulated camera",
     "folder": "files from a watched folder",
     "simulated hand": "a simulated camera in a simulated hand",
+    "by key": "a camera that kept its frames",
 }
 
 

@@ -8,18 +8,18 @@ from functools import partial
 
 from amber_ladder.devices.protocols import Camera
 from amber_ladder.devices.stopping import StopToken
-from amber_ladder.errors import AmberLadderError, Conflict, DatabaseAway, DeviceTrouble
+from amber_ladder.errors import AmberLadderError, BadInput, Conflict, DeviceTrouble
 from amber_ladder.formats.validated import validated
 from amber_ladder.settings import settings
 from amber_ladder.store import rigs, stacks, tasks
 from amber_ladder.store.database import transaction
-from amber_ladder.work.patience import patiently
 from amber_ladder.work.plan.cautions import unread_cautions
 from amber_ladder.work.shoot import preflight, takes
 from amber_ladder.work.shoot.activities import MOVING, Activities, check_begun
 from amber_ladder.work.shoot.allowed import check_rail
 from amber_ladder.work.shoot.claim import Claim
 from amber_ladder.work.shoot.current_take import CurrentTake
+from amber_ladder.work.shoot.cut_off import take_up_cut_off
 from amber_ladder.work.shoot.find_ends import Search
 from amber_ladder.work.shoot.folder_camera import FolderCamera, names_in
 from amber_ladder.work.shoot.light import flash_view
@@ -41,7 +41,7 @@ from amber_ladder.work.shoot.rail_line import RailLine
 from amber_ladder.work.shoot.setup import bench_settings, keep_settings, setup_of
 from amber_ladder.work.shoot.stage import stage_view
 from amber_ladder.work.shoot.stage_orders import StageOrders
-from amber_ladder.work.shoot.take_ladder import new_ladder
+from amber_ladder.work.shoot.take_ladder import TakeLadder, new_ladder
 from amber_ladder.work.shoot.views import BenchView, EndsView, HoldView, PreflightItem, SearchView
 from amber_ladder.work.stack.views import TakeView
 
@@ -223,7 +223,7 @@ class Bench:
             setup, unread, rig = setup_of(stack), unread_cautions(stack), rigs.on_bench(session)
             on_bench = preflight.RigOnBench(rig.id, rig.name, rig.version) if rig else None
         bench, mounting = bench_settings(), self._mounting
-        # What was found for another stack, or for this one with another rig, tells nothing here.
+        # What was found for another stack, or with another rig, tells nothing here.
         here = mounting.setup is not None and mounting.is_for(stack_id) and mounting.setup.rig == setup.rig
         away = self._line.position_um(in_use=self._activities.busy is not None) is None
         return preflight.items(
@@ -248,6 +248,8 @@ class Bench:
             if mover != "rail":
                 self._check_confirmed(stack_id, entry)
                 check_begun(stop)
+                if entry.by_key:
+                    return self._begin_by_key(stack_id, ladder, stop)
                 hand = mover == "knob" and entry.simulated and bench.camera == SIMULATED
                 scene = scene_for(setup, bench) if bench.camera == SIMULATED else None
                 take_id = takes.add_run(
@@ -271,6 +273,16 @@ class Bench:
             take_id = takes.add_run(stack_id, ladder, scene=scene, devices=devices,
                                      then_tiles=entry.confirmed if entry.then_tiles else None)  # fmt: skip
             return takes.started(take_id, partial(self._start_run, take_id, camera, stop))
+
+    def _begin_by_key(self, stack_id: int, ladder: TakeLadder, stop: StopToken) -> TakeView:
+        setup = self._mounting.needed()[0]
+        if setup.plan.mover != "knob":
+            raise BadInput("a key tells only where a knob was turned: a body brackets by itself", field="by_key")
+        take_id = takes.add_run(
+            stack_id, ladder, scene=None, devices={**devices_of(bench_settings(), by="knob"), "camera": "by key"},
+            by_key=True,
+        )  # fmt: skip
+        return takes.started(take_id, lambda: self._current.start_key(take_id, setup, stop))
 
     def _start_run(self, take_id: int, camera: Camera, stop: StopToken) -> None:
         (setup, optical), bench = self._mounting.needed(), bench_settings()
@@ -317,6 +329,8 @@ class Bench:
             def start() -> None:
                 if how == "burst":
                     self._current.start_burst(take_id, setup, bench, stop)
+                elif how == "key":
+                    self._current.start_key(take_id, setup, stop)
                 elif how == "turn":
                     self._current.start_turn(take_id, setup, bench, stop)
                 else:
@@ -345,7 +359,7 @@ class Bench:
         return self._now()
 
     def fire(self) -> BenchView:
-        """The simulated camera exposes at what the knob was called to. Raises Conflict."""
+        """The knob is where it was called to: the simulated camera exposes, or a key was pressed. Raises Conflict."""
         self._current.fire()
         return self._now()
 
@@ -355,19 +369,7 @@ class Bench:
 
     def take_up_again(self) -> None:
         """At the start: go on with what was cut off lately; older runs wait for a person's word."""
-        for task_id, take_id, lately in patiently(takes.cut_off):
-            patiently(partial(self._go_on_with, task_id, take_id, lately=lately))
-
-    def _go_on_with(self, task_id: int, take_id: int, *, lately: bool) -> None:
-        try:
-            if not lately:
-                raise Conflict("cut off a while ago: it does not go on by itself, for hands may be on the bench")
-            self._line.await_start()
-            self.resume(take_id)
-        except DatabaseAway:
-            raise
-        except AmberLadderError as error:
-            takes.end_take(task_id, take_id, "failed", str(error))
+        take_up_cut_off(self._line, self.resume)
 
     def close(self) -> None:
         """Let go of everything; a run that is going on is taken up again at the next start."""
@@ -375,8 +377,6 @@ class Bench:
         self._activities.stop(patience_s=_LET_GO_S)
         self._mounting.close()
         self._line.drop()
-
-    # Inside
 
     def _now(self) -> BenchView:
         self._tell()

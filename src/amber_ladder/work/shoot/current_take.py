@@ -17,6 +17,7 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work.shoot import takes
 from amber_ladder.work.shoot.activities import Activities
 from amber_ladder.work.shoot.burst import Burst
+from amber_ladder.work.shoot.by_key import ByKey
 from amber_ladder.work.shoot.growing import Growing
 from amber_ladder.work.shoot.in_turn import InTurn
 from amber_ladder.work.shoot.incoming import decoded
@@ -42,6 +43,7 @@ class CurrentTake:
         self.run: Run | None = None
         self.picture: Growing | None = None
         self.turn: InTurn | None = None
+        self.key: ByKey | None = None
         self.fired = threading.Event()
         self._burst: Burst | None = None
         self._shown: tuple[int, int] = (0, 0)
@@ -51,7 +53,11 @@ class CurrentTake:
     @property
     def by_hand(self) -> bool:
         """Whether frames are gathered from the watched folder: the rail rests."""
-        return self._burst is not None or self.turn is not None
+        return self._gathering is not None
+
+    @property
+    def _gathering(self) -> Burst | InTurn | ByKey | None:
+        return self._burst or self.turn or self.key
 
     @property
     def task_id(self) -> int | None:
@@ -60,7 +66,7 @@ class CurrentTake:
 
     def view(self) -> RunView | None:
         """What is being shot, None for nothing."""
-        gathered, run = self._burst or self.turn, self.run
+        gathered, run = self._gathering, self.run
         if gathered:
             return gathered.view()
         return run.view(*self._shown) if run else None
@@ -83,7 +89,7 @@ class CurrentTake:
 
     def stop_after_rung(self) -> None:
         """Let the rung be finished, then end. Raises Conflict without a run."""
-        gathered = self._burst or self.turn
+        gathered = self._gathering
         if gathered:
             gathered.stop.stop()
         else:
@@ -168,17 +174,29 @@ class CurrentTake:
         )
         self._begin(f"shooting {setup.label}", take.task_id, take_id, take.gather, stop)
 
+    def start_key(self, take_id: int, setup: Setup, stop: StopToken) -> None:
+        """Call the rungs of a take whose frames come later."""
+        key = self.key = ByKey(take_id, setup, stop)
+        self._begin(f"shooting {setup.label}", key.task_id, take_id, key.gather, stop)
+
     def fire(self) -> None:
-        """Let the simulated camera expose: the knob is where it was called to. Raises Conflict where none waits."""
+        """The knob is where it was called to: the simulated camera exposes, or the rung was shot by hand.
+
+        Raises Conflict where none is called.
+        """
+        if self.key:
+            self.key.press()
+            return
         if self.turn is None or self.turn.called_um() is None:
             raise Conflict("no rung is called")
         self.fired.set()
 
     def order(self, entry: TurnOrder) -> None:
         """What a person at the knob says. Raises Conflict, BadInput."""
-        if self.turn is None:
+        called = self.turn or self.key
+        if called is None:
             raise Conflict("no rung is called")
-        self.turn.order(entry)
+        called.order(entry)
 
     def _begin(
         self, what: str, task_id: int, take_id: int, work: Callable[[], str], stop: StopToken
@@ -204,7 +222,7 @@ class CurrentTake:
             raise
         finally:
             log.info("take %s: %s", take_id, state)
-            self.run = self._burst = self.turn = self._task_id = None
+            self.run = self._burst = self.turn = self.key = self._task_id = None
             if not self.leaving:
                 takes.end_take(task_id, take_id, state, message)
 

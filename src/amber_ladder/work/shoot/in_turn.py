@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 from amber_ladder.core.light import FrameJudge
-from amber_ladder.core.planning import position_at, reading_at
 from amber_ladder.core.sorting import Shot, form_of, usual_form
 from amber_ladder.devices.stopping import StopToken
 from amber_ladder.devices.watched_folder import Arrival
@@ -26,13 +25,12 @@ from amber_ladder.work.shoot.orders import TurnOrder
 from amber_ladder.work.shoot.picture_watch import PictureWatch
 from amber_ladder.work.shoot.setup import Setup
 from amber_ladder.work.shoot.take_ladder import rungs_of
-from amber_ladder.work.shoot.turning import Corrected, OnRung, noted, put_on_rungs
+from amber_ladder.work.shoot.turning import Corrected, OnRung, call_view, noted, put_on_rungs, rung_read
 from amber_ladder.work.shoot.views import CallView, DoubtView, RunView
 from amber_ladder.work.stack.series import shots_of
 
 _LOOK_EVERY_S = 0.15
 _QUIET_INTERVALS, _QUIET_S = 4.0, 3.0  # after so many of the usual intervals, and seconds, a series is over
-_LEAST_STEPS_BACK = 3  # a knob comes from so many rungs before the one that is called, or from beyond its play
 _INTERVALS = 9
 
 
@@ -160,6 +158,8 @@ class InTurn:
                     self._shift(self._rung(entry), entry.count, f"{entry.count} passed over before rung")
                 case "same":
                     self._drop_same(self._rung(entry))
+                case "none":
+                    raise Conflict("what came as a file was shot: leave it out in Sort, or shoot the rung again")
                 case "right":
                     self._watch.settle(self._place(self._rung(entry)) - self._watched_from)
 
@@ -186,17 +186,9 @@ class InTurn:
     def _call(self) -> CallView | None:
         if self._called is None or self.by != "knob":
             return None
-        knob, at_um = self.setup.plan.to_knob(), self._positions[self._called]
-        assert knob is not None
-        first, back = reading_at(knob, self._positions[0]).turn, None
-        if self._came_from_um is None or at_um <= self._came_from_um:
-            play_um = self.setup.plan.rail.backlash_um if self.setup.plan.rail else 0.0
-            back = reading_at(knob, at_um - max(2.0 * play_um, _LEAST_STEPS_BACK * self.setup.ladder.step_um))
-        now = reading_at(knob, at_um)
-        return CallView(
-            self._called, at_um, now.division, now.turn - first,
-            back.division if back else None, back.turn - first if back else None, self._called in self._have(),
-        )  # fmt: skip
+        return call_view(
+            self.setup, self._positions, self._called, self._came_from_um, again=self._called in self._have()
+        )
 
     def _take_in(self, arrival: Arrival) -> None:
         path = arrival.path
@@ -312,14 +304,8 @@ class InTurn:
 
     def _read(self, reading: float | None) -> None:
         """The knob read something else when the last frame was shot: it belongs to the rung that lies there."""
-        knob, last = self.setup.plan.to_knob(), self._last()
-        if knob is None or reading is None or reading >= knob.divisions_per_turn:
-            raise BadInput("say what the knob reads, from 0 up to a whole turn", field="reading")
-        at_um = position_at(knob, reading, beside_um=self._positions[last.rung])
-        step_um = self.setup.ladder.step_um
-        rung = min(range(len(self._positions)), key=lambda one: abs(self._positions[one] - at_um))
-        if abs(self._positions[rung] - at_um) > 0.5 * step_um:
-            raise BadInput("that lies beyond the ladder: the reading, or the turn, must be another", field="reading")
+        last = self._last()
+        rung, at_um = rung_read(self.setup, self._positions, last.rung, reading)
         if any(one.rung == rung for one in self._mine[:-1]) or rung in self._over:
             second = Corrected(last.frame_id, last.rung, None, f"a second one of rung {rung + 1}")
             put_on_rungs(self._take_id, [second], "")

@@ -123,7 +123,8 @@ class MeterEntry(Strict):
 class RunEntry(Strict):
     """A run: the stack's ladder as planned, or what of an earlier take is missing, bad, or beyond its ends.
 
-    ``simulated`` lets a simulated hand turn the knob, where one is turned and the camera is simulated. ``then_tiles``
+    ``simulated`` lets a simulated hand turn the knob, where one is turned and the camera is simulated. With
+    ``by_key`` a key says at a knob that a rung was shot, and the files come later. ``then_tiles``
     goes on with the tiles of the set that have no take yet, one after another, where a stage moves.
     """
 
@@ -132,6 +133,7 @@ class RunEntry(Strict):
     more_near: Annotated[int, Field(ge=0, le=500)] = 0
     more_far: Annotated[int, Field(ge=0, le=500)] = 0
     simulated: bool = False
+    by_key: bool = False
     then_tiles: bool = False
     confirmed: Annotated[list[str], Field(max_length=40)] = Field(default_factory=list)
 
@@ -140,10 +142,11 @@ class TurnOrder(Strict):
     """What a person at a knob says: call this rung, the last one again, what it read, or what went wrong before.
 
     ``passed``: before this rung so many were passed over; ``same``: for this rung the knob was not turned;
-    ``right``: whatever the pictures tell, this rung's frame is where it belongs.
+    ``right``: whatever the pictures tell, this rung's frame is where it belongs; ``none``: the last key was pressed
+    though nothing was shot.
     """
 
-    order: Literal["call", "again", "read", "passed", "same", "right"]
+    order: Literal["call", "again", "read", "passed", "same", "right", "none"]
     rung: Annotated[int, Field(ge=0, le=5000)] | None = None
     reading: Annotated[float, Field(ge=0, lt=10_000, allow_inf_nan=False)] | None = None
     count: Annotated[int, Field(ge=1, le=20)] = 1

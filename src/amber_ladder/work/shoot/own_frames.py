@@ -13,6 +13,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Frame, Take
 from amber_ladder.work.journal import did
+from amber_ladder.work.stack.presses import SHOT_AGAIN, Presses, presses_of
 from amber_ladder.work.stack.series import shots_of
 from amber_ladder.work.stack.views import FrameView, TakeView, frame_view, stack_ladder, take_view
 
@@ -66,17 +67,18 @@ def finish_take(take_id: int) -> TakeView:
                 f"this take holds {len(take.frames)} usable frame{'' if len(take.frames) == 1 else 's'}: "
                 "at least 2 are needed. Add more files."
             )
-        put_in_order(take, stack_ladder(take.stack)[0].positions_um)
+        put_in_order(take, stack_ladder(take.stack)[0].positions_um, presses_of(take.stack))
         take.complete = True
         session.flush()
         session.expire(take)
         return take_view(take)
 
 
-def put_in_order(take: Take, planned_um: Sequence[float] | None) -> None:
+def put_in_order(take: Take, planned_um: Sequence[float] | None, presses: Presses | None = None) -> None:
     """Order a take's files by name, and leave out those that differ from the rest.
 
-    They belong to the planned rungs only when there is one for each; otherwise nobody knows which is which.
+    They belong to the planned rungs only when there is one for each, or one for each press of the key where the rungs
+    were called so; otherwise nobody knows which is which.
     """
     ordered = sorted(take.frames, key=lambda frame: natural_key(frame.name))
     shots = {shot.name: shot for shot in shots_of(take)}
@@ -85,6 +87,13 @@ def put_in_order(take: Take, planned_um: Sequence[float] | None) -> None:
         frame.place = place
         frame.left_out = frame.left_out or why_unlike(shots[frame.name], usual)
     kept = [frame for frame in ordered if frame.left_out is None]
+    if presses is not None:
+        take.run = presses.told()
+        if len(presses.pressed) == len(kept):
+            for frame, press in zip(kept, presses.pressed, strict=True):
+                frame.rung, frame.planned_um, frame.reported_um = press.rung, press.planned_um, press.reported_um
+                frame.left_out = SHOT_AGAIN if press.again else None
+        return
     positions = planned_um if planned_um is not None and len(planned_um) == len(kept) else None
     for rung, frame in enumerate(kept):
         frame.rung = rung if positions else None

@@ -32,15 +32,19 @@ def add_run(
     folder: Path | None = None,
     simulated: bool = False,
     then_tiles: list[str] | None = None,
+    by_key: bool = False,
 ) -> int:
     """Begin a take of this ladder, with what it takes over from another; returns its number. Raises Conflict.
 
     ``devices`` is how the bench is configured: it stands in the record. With a ``folder`` its frames are what comes
     there from now on, each for the rung whose turn it is; ``simulated`` says that a simulated hand turns the knob.
+    ``by_key`` says that frames come later: what is written down is which rungs were shot, in turn.
     ``then_tiles`` is what was confirmed on the list, where the tiles after it are shot with the same.
     """
     there = names_in(folder) if folder else set()
     told = {"folder": str(folder), "there": sorted(there), "simulated": simulated} if folder else {}
+    if by_key:
+        told["pressed"] = []
     if then_tiles is not None:
         told["then_tiles"] = then_tiles
     with transaction() as session:
@@ -92,8 +96,8 @@ def keep_taken(store: FrameStore, take_id: int, taken: Taken) -> None:
         store.drop(received)
 
 
-def can_go_on(take_id: int) -> tuple[int, Literal["run", "burst", "turn"]]:
-    """The stack of a take that was cut off, and how it is shot: by the rail, by hand, or its rungs in turn.
+def can_go_on(take_id: int) -> tuple[int, Literal["run", "burst", "turn", "key"]]:
+    """The stack of a take that was cut off, and how it is shot: by the rail, by hand, its rungs in turn, or by key.
 
     Raises Conflict for one that is over.
     """
@@ -103,6 +107,8 @@ def can_go_on(take_id: int) -> tuple[int, Literal["run", "burst", "turn"]]:
             raise Conflict("this take is over: shoot what is missing as a new take beside it")
         if take.source == "folder":
             return take.stack_id, "burst"
+        if "pressed" in take.run:
+            return take.stack_id, "key"
         return take.stack_id, "turn" if "folder" in take.run else "run"
 
 

@@ -1,11 +1,17 @@
-"""Frames that are put on another rung while a take is being shot: what is written down of it."""
+"""A hand on a knob: what it is called to, which rung a reading means, and frames that are put on another rung."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from amber_ladder.core.planning import position_at, reading_at
+from amber_ladder.errors import BadInput
 from amber_ladder.store import history, stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.journal import did
+from amber_ladder.work.shoot.setup import Setup
+from amber_ladder.work.shoot.views import CallView
+
+_LEAST_STEPS_BACK = 3  # a knob comes from so many rungs before the one that is called, or from beyond its play
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +32,35 @@ class Corrected:
     reported_um: float | None
     left_out: str | None
     planned_um: float | None = None
+
+
+def call_view(
+    setup: Setup, positions_um: Sequence[float], rung: int, came_from_um: float | None, *, again: bool
+) -> CallView:
+    """What a hand is called to; one that does not come from before the rung goes back beyond its play first."""
+    knob, at_um = setup.plan.to_knob(), positions_um[rung]
+    assert knob is not None
+    first, back = reading_at(knob, positions_um[0]).turn, None
+    if came_from_um is None or at_um <= came_from_um:
+        play_um = setup.plan.rail.backlash_um if setup.plan.rail else 0.0
+        back = reading_at(knob, at_um - max(2.0 * play_um, _LEAST_STEPS_BACK * setup.ladder.step_um))
+    now = reading_at(knob, at_um)
+    return CallView(
+        rung, at_um, now.division, now.turn - first, back.division if back else None,
+        back.turn - first if back else None, again,
+    )  # fmt: skip
+
+
+def rung_read(setup: Setup, positions_um: Sequence[float], beside: int, reading: float | None) -> tuple[int, float]:
+    """The rung that lies where the knob read this, near the rung ``beside``, and where (µm). Raises BadInput."""
+    knob = setup.plan.to_knob()
+    if knob is None or reading is None or reading >= knob.divisions_per_turn:
+        raise BadInput("say what the knob reads, from 0 up to a whole turn", field="reading")
+    at_um = position_at(knob, reading, beside_um=positions_um[beside])
+    rung = min(range(len(positions_um)), key=lambda one: abs(positions_um[one] - at_um))
+    if abs(positions_um[rung] - at_um) > 0.5 * setup.ladder.step_um:
+        raise BadInput("that lies beyond the ladder: the reading, or the turn, must be another", field="reading")
+    return rung, at_um
 
 
 def put_on_rungs(take_id: int, corrected: Sequence[Corrected], words: str) -> None:

@@ -186,7 +186,7 @@ class RunView:
 
     take_id: int
     stack_id: int
-    mode: Literal["run", "burst", "knob", "body"]
+    mode: Literal["run", "burst", "knob", "body", "key"]
     phase: str
     wait_s: float
     paused: bool

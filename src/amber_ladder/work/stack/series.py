@@ -149,9 +149,12 @@ def fills_sensor(shot: Shot, sensor: Sensor) -> bool:
     return (width, height) in ((sensor.width_px, sensor.height_px), (sensor.height_px, sensor.width_px))
 
 
-def _order(take: Take, sorting: Sorting) -> str:
+def _order(take: Take, sorting: Sorting) -> str:  # noqa: PLR0911 - one for each way to know it
     if sorting.depth_from == "reported":
         return "Nearest first, by where the rail said it was."
+    pressed = (take.run or {}).get("pressed_take")
+    if sorting.depth_from == "planned" and pressed is not None:
+        return f"Nearest first, by the rungs that take {pressed} called, and a key said were shot."
     if take.source == "card":
         return _order_on_card(take, planned=sorting.depth_from == "planned")
     if sorting.depth_from == "planned" and take.source == "files":
@@ -185,6 +188,12 @@ def _warnings(take: Take, shots: list[Shot], sorting: Sorting, sharp_um: float, 
         for end in ("near", "far")
         if run.get(f"{end}_reached") is False
     ]
+    if "pressed_take" in run and not any(frame.rung is not None for frame in take.frames):
+        found.append(
+            f"Take {run['pressed_take']} noted {run['presses']} presses of the key, and here are {len(take.frames)} "
+            "files: which belongs to which rung nobody knows. Throw this take away, and bring all files of the series "
+            "and no others."
+        )
     for one in run.get("doubts", ()):
         rung = one["rung"] + 1
         why = (

@@ -34,6 +34,8 @@ export interface RunWish {
   again?: number[];
   /** A simulated hand turns the knob. */
   simulated?: boolean;
+  /** The camera keeps its frames: a key says that a rung was shot. */
+  by_key?: boolean;
   more_near?: number;
   more_far?: number;
 }
@@ -52,7 +54,7 @@ const PHASES: Record<string, string> = {
 /** Running, pausing, stopping; and afterwards repairing. */
 export function RunPanel(props: Props) {
   const { stack, take, bench, run, locked, act, onShoot, onByHand } = props;
-  if (run && run.stack_id === stack.id && (run.mode === "knob" || run.mode === "body"))
+  if (run && run.stack_id === stack.id && ["knob", "body", "key"].includes(run.mode))
     return <Turning run={run} bench={bench} trouble={props.trouble} act={act} />;
   if (run && run.stack_id === stack.id) return <Running run={run} trouble={props.trouble} act={act} />;
   const driven = !stack.plan.knob && !stack.plan.focus_unit;
@@ -70,6 +72,14 @@ export function RunPanel(props: Props) {
             onClick={() => act(() => api.resumeRun(take.id))}
           >
             {driven ? "Go on at the next rung" : "Go on with what is open"}
+          </Button>
+        </Notice>
+      )}
+      {take && waitsForFiles(take) && task && (
+        <Notice kind="hint" title={`Take ${take.number} waits for its files.`}>
+          {task.message}
+          <Button look="next" className="mt-2 w-full" onClick={onByHand}>
+            Bring the files
           </Button>
         </Notice>
       )}
@@ -95,6 +105,11 @@ export function RunPanel(props: Props) {
           Let a simulated hand turn the knob
         </Button>
       )}
+      {!cutOff && stack.plan.knob && (
+        <Button className="w-full" disabled={locked} onClick={() => onShoot({ by_key: true })}>
+          Call the rungs, frames come later
+        </Button>
+      )}
       <div className="flex justify-between text-[0.9375rem]">
         <span className="text-ink2">
           {plural(stack.ladder.frames, "rung")}, about {duration(stack.ladder.seconds)}
@@ -106,6 +121,10 @@ export function RunPanel(props: Props) {
     </section>
   );
 }
+
+/** Its rungs were shot by key, and its frames are still on the camera. */
+const waitsForFiles = (take: Take) =>
+  take.source === "bench" && !take.complete && take.frames.length === 0 && take.task?.state === "done";
 
 function Running({ run, trouble, act }: { run: BenchRun; trouble: string | null; act: Props["act"] }) {
   const burst = run.mode === "burst";

@@ -95,6 +95,7 @@ export function ShootStage() {
         more_near: 0,
         more_far: 0,
         simulated: false,
+        by_key: false,
         then_tiles: then,
         ...wish,
         confirmed,

@@ -25,7 +25,8 @@ const PHASES: Record<string, string> = {
 
 /** One rung after another is called, in type that is read at arm's length; what went wrong is said and put right. */
 export function Turning({ run, bench, trouble, act }: Props) {
-  const byItself = bench.settings.camera === "simulated";
+  const keyed = run.mode === "key";
+  const byItself = keyed || bench.settings.camera === "simulated";
   const { call } = run;
   return (
     <section aria-label="Run" className="space-y-2">
@@ -61,10 +62,21 @@ export function Turning({ run, bench, trouble, act }: Props) {
       ))}
       {call && byItself && (
         <Button look="next" command="fire" className="w-full" onClick={() => act(api.fire)}>
-          It is there: shoot
+          {keyed ? "It is shot: next" : "It is there: shoot"}
         </Button>
       )}
-      {run.mode === "knob" && <Corrections run={run} act={act} />}
+      {keyed && (
+        <>
+          <p className="text-[0.9375rem] text-ink2">
+            The camera keeps its frames: turn, shoot, press. What is written down is which rung each file
+            belongs to; the files are brought afterwards, all of them and no others.
+          </p>
+          <Button className="w-full" onClick={() => act(() => api.turn({ order: "none", count: 1 }))}>
+            The last press was none
+          </Button>
+        </>
+      )}
+      {run.mode !== "body" && <Corrections run={run} act={act} />}
       <Button
         look={call ? "plain" : "next"}
         command="stopAfter"

@@ -65,7 +65,7 @@ export function benchCommands(props: Props): Handlers {
     ),
     shoot: unless(shoot),
     fire: () => {
-      if (run?.call && bench?.settings.camera === "simulated") act(api.fire);
+      if (run?.call && (run.mode === "key" || bench?.settings.camera === "simulated")) act(api.fire);
     },
     again: () => {
       if (run?.mode === "knob") act(() => api.turn({ order: "again", count: 1 }));
