@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from amber_ladder.formats.plan_json import LadderRequestJson
 from amber_ladder.work import cabinet, plan, rigs
 from tests.support.browser import PageTest
-from tests.support.examples import PLAN, RIG, SPECIMEN
+from tests.support.examples import PLAN, RIG, SPECIMEN, picture
 
 _KNOB = {"um_per_division": 2.0, "divisions_per_turn": 100}
 
@@ -113,3 +113,36 @@ class Turning(PageTest):
         kept = [one for one in take.frames if one.left_out is None]
         self.assertEqual([one.rung for one in kept], list(range(7)))
         self.assertEqual([one.reported_um for one in kept if one.reported_um is not None], [4.0])
+
+    def test_9_a_camera_that_keeps_its_frames_and_files_that_come_later(self) -> None:
+        page = self.page
+        specimen = cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": "TU-9"}))
+        rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "an untethered camera", "knob": _KNOB}))
+        spaced = {"near_um": 0, "far_um": 40, "step_um": 20, "spare_rungs": 0, "rail": None}
+        entry = {**PLAN, **spaced, "knob": {**_KNOB, "near_reading": 10}}
+        stack = plan.save_ladder(specimen.id, plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**entry)))
+        page.goto(f"/stacks/{stack.id}/shoot")
+        page.get_by_role("button", name="Call the rungs, frames come later").click()
+        self.confirm_and_start()
+        run = page.get_by_role("region", name="Run")
+        expect(run).to_contain_text("(rung 1 of 3)")
+        page.keyboard.press("j")
+        expect(run).to_contain_text("(rung 2 of 3)")
+        run.get_by_role("button", name="The last press was none").click()
+        expect(run).to_contain_text("(rung 1 of 3)")
+        self.assert_accessible()
+        page.keyboard.press("j")
+        expect(run).to_contain_text("(rung 2 of 3)")
+        run.get_by_role("button", name="It is shot: next").click()
+        expect(run).to_contain_text("(rung 3 of 3)")
+        page.keyboard.press("j")
+        expect(run).to_contain_text("3 of 3 rungs were shot, by 3 presses")
+        run.get_by_role("button", name="Bring the files").click()
+        frames = [
+            {"name": f"IMG_{n}.jpg", "mimeType": "image/jpeg", "buffer": picture(384, 256, seed=n)} for n in range(3)
+        ]
+        page.get_by_label("Frames to add").set_input_files(frames)  # type: ignore[arg-type]
+        page.get_by_role("button", name="Use these 3 frames").click()
+        expect(run).to_contain_text("Take 2: 3 frames")
+        take = plan.read_stack(stack.id).takes[1]
+        self.assertEqual([frame.planned_um for frame in take.frames], [0.0, 20.0, 40.0])
