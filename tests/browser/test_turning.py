@@ -137,6 +137,7 @@ class Turning(PageTest):
         expect(run).to_contain_text("(rung 3 of 3)")
         page.keyboard.press("j")
         expect(run).to_contain_text("3 of 3 rungs were shot, by 3 presses")
+        expect(page.get_by_text("3 of 3 shot")).to_be_visible()
         run.get_by_role("button", name="Bring the files").click()
         frames = [
             {"name": f"IMG_{n}.jpg", "mimeType": "image/jpeg", "buffer": picture(384, 256, seed=n)} for n in range(3)

@@ -42,6 +42,8 @@ export function drawing(plan: Plan, ladder: Ladder, take?: Take, merge?: Merge):
     const before = byRung.get(frame.rung ?? -1);
     if (!before || before.left_out) byRung.set(frame.rung ?? -1, frame);
   }
+  // Frames that are still on the camera have no picture, but their rungs were shot.
+  const pressed = new Set(take?.pressed);
   const used = merge?.report ? (merge.report.share as Record<string, number>) : null;
   const largest = used ? Math.max(...Object.values(used), 1e-9) : 1;
   const rungs = positions.map((position, index): Rung => {
@@ -50,7 +52,13 @@ export function drawing(plan: Plan, ladder: Ladder, take?: Take, merge?: Merge):
     return {
       index,
       depth: position - first,
-      state: frame === null ? "planned" : frame.left_out || missing ? "left-out" : "shot",
+      state: frame
+        ? frame.left_out || missing
+          ? "left-out"
+          : "shot"
+        : pressed.has(index)
+          ? "shot"
+          : "planned",
       frame,
       share: used && frame ? (used[frame.name] ?? 0) / largest : null,
     };

@@ -116,7 +116,7 @@ class MendLine:
 
 @dataclass(frozen=True, slots=True)
 class TakeView:
-    """One take."""
+    """One take. ``pressed`` are rungs that a key said were shot, whose frames come later."""
 
     id: int
     number: int
@@ -127,6 +127,7 @@ class TakeView:
     repair_of: int | None
     devices: dict[str, Any] | None
     development: dict[str, Any] | None
+    pressed: list[int]
     created_at: datetime
     task: TaskView | None
     frames: list[FrameView]
@@ -274,6 +275,7 @@ def _take_view(take: Take, ladder: Ladder, sensor: Sensor) -> TakeView:
         (take.run or {}).get("repair_of"),
         take.devices,
         take.development,
+        [int(one["rung"]) for one in (take.run or {}).get("pressed", ())],
         take.created_at,
         task_view(take.task) if take.task else None,
         [frame_view(frame) for frame in take.frames],

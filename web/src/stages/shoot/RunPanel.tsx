@@ -87,7 +87,7 @@ export function RunPanel(props: Props) {
       {bench.said && !cutOff && <p className="text-[0.9375rem] text-ink2">{bench.said}</p>}
       {!cutOff && (
         <Button
-          look={take?.complete ? "plain" : "next"}
+          look={take?.complete || (take && waitsForFiles(take)) ? "plain" : "next"}
           command="shoot"
           className="w-full"
           disabled={locked}

@@ -110,7 +110,7 @@ export function ShootStage() {
   if (!bench) return <Placeholder>Looking for the bench …</Placeholder>;
   const newest = moment?.growth ?? bench.growth;
   const growth = newest && newest.take_id === take?.id ? newest : null;
-  const shotHere = frames.filter((one) => !one.left_out).length;
+  const shotHere = frames.filter((one) => !one.left_out).length || new Set(take?.pressed).size;
   const total = take?.series.rungs_um.length || stack.ladder.frames;
   const caption = take
     ? take.source === "bench"
