@@ -127,8 +127,8 @@ class Blur:
     """
 
     def __init__(self, optics: Optics, deepest_um: float, *, coarser: float = 1.0) -> None:
-        self._defocus_um = _steps(optics, deepest_um, coarser)
-        self._levels = tuple(_level(optics, defocus) for defocus in self._defocus_um)
+        self._optics, self._defocus_um = optics, _steps(optics, deepest_um, coarser)
+        self._levels: dict[int, _Level] = {}
 
     def focused_at(self, sheet: Sheet, focus_um: float) -> Float:
         """Premultiplied RGB and cover, (H, W, 4), with focus at this depth (µm in the medium).
@@ -138,14 +138,15 @@ class Blur:
         for a surface of one brightness stays so however it is bent.
         """
         defocus = np.abs(sheet.depth_um - np.float32(focus_um))
-        place = np.interp(defocus, self._defocus_um, np.arange(len(self._levels))).astype(np.float32)
+        place = np.interp(defocus, self._defocus_um, np.arange(len(self._defocus_um))).astype(np.float32)
         out = np.zeros_like(sheet.light)
         by_row, by_column = (place.min(axis=1), place.max(axis=1)), (place.min(axis=0), place.max(axis=0))
-        for i, level in enumerate(self._levels):
+        for i in range(len(self._defocus_um)):
             rows = np.flatnonzero((by_row[0] < i + 1) & (by_row[1] > i - 1))
             columns = np.flatnonzero((by_column[0] < i + 1) & (by_column[1] > i - 1))
             if rows.size and columns.size:
-                _spread(sheet.light, place, i, (rows[0], rows[-1], columns[0], columns[-1]), level, out)
+                bounds = (rows[0], rows[-1], columns[0], columns[-1])
+                _spread(sheet.light, place, i, bounds, self._level(i), out)
         return _shared_out(out)
 
     def sharp(self, sheet: Sheet) -> Float:
@@ -153,8 +154,13 @@ class Blur:
         out = np.zeros_like(sheet.light)
         height, width = sheet.cover.shape
         place = np.zeros((height, width), np.float32)
-        _spread(sheet.light, place, 0, (0, height - 1, 0, width - 1), self._levels[0], out)
+        _spread(sheet.light, place, 0, (0, height - 1, 0, width - 1), self._level(0), out)
         return _shared_out(out)
+
+    def _level(self, index: int) -> _Level:
+        """The kernels of a step, made when they are first wanted: a patch of one depth needs few."""
+        made = self._levels.get(index)
+        return made or self._levels.setdefault(index, _level(self._optics, float(self._defocus_um[index])))
 
 
 def _shared_out(light: Float) -> Float:
