@@ -121,7 +121,10 @@ def hairs(
         path = start + np.outer(t, end - start) + np.outer(4 * t * (1 - t), across)
         pixels = (path[:, :2] - aside) / grid.pixel_um + centre
         radius = np.maximum(width_um / 2 * (1 - 0.85 * t) / grid.pixel_um, 0.35)
-        for i in range(steps - 1):
+        low = np.minimum(pixels[:-1], pixels[1:]) - radius[:-1, None] - 2
+        high = np.maximum(pixels[:-1], pixels[1:]) + radius[:-1, None] + 2
+        seen = ((high >= 0) & (low < (width, height))).all(axis=1)  # most of a field sees few of its hairs
+        for i in np.flatnonzero(seen).tolist():
             # cv2 draws anti-aliased with 4 fractional bits; a hair is a chain of short thick lines.
             a, b = (np.rint(p * 16).astype(int) for p in (pixels[i], pixels[i + 1]))
             thick = max(1, round(2 * radius[i]))
