@@ -164,13 +164,9 @@ class Stack(Discardable, Base):
     __table_args__ = (
         UniqueConstraint("specimen_id", "number"),
         UniqueConstraint("tile_set_id", "tile"),
-        *checks(
-            "stack",
-            number="number >= 1",
-            revision="revision >= 1",
-            tile="(tile is null) = (tile_set_id is null) and tile >= 0",
-        ),
-    )
+        *checks("stack", number="number >= 1", revision="revision >= 1",
+                tile="(tile is null) = (tile_set_id is null) and tile >= 0"),
+    )  # fmt: skip
 
     id: Mapped[int] = mapped_column(primary_key=True)
     specimen_id: Mapped[int] = mapped_column(ForeignKey("specimen.id"))
@@ -241,8 +237,8 @@ class Take(Discardable, Base):
     """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten.
 
     One of ``tiles`` has no frames: its merges are laid together from those of the set's tiles. ``run`` is what the
-    bench was asked for: the rungs of its own ladder, or a burst into the watched folder;
-    ``devices`` how the bench was configured for it, None for a person's own files and where nobody noted it.
+    bench was asked for: the rungs of its own ladder, or a burst into the watched folder; ``devices`` how it
+    was configured for it, None for a person's own files and where nobody noted it.
     ``development`` is how all its frames are developed (DEVELOPMENT.json), None for as they are.
     """
 
