@@ -125,7 +125,7 @@ class Seen:
                                 partial(depth_around, self.depths[i]) if seen else None))
             for i, j in pairs
         ]  # fmt: skip
-        added, _ = even_depths(self.depths, overlaps)
+        added, _, _ = even_depths(self.depths, overlaps)
         ends = [np.quantile(one, (0.02, 0.98)) + more for one, more in zip(self.depths, added, strict=True)]
         low, high = min(one[0] for one in ends), max(one[1] for one in ends)
         at_um, told = float(low + high) / 2, None

@@ -62,7 +62,11 @@ class FourByFour(unittest.TestCase):
         made, overlaps, found = whole("wulfenite")
         gains = even_light(made.pictures, found.matrices, overlaps)
         self.assertLess(float(np.std(np.log(gains * made.gains))), 0.01)
-        added, left = even_depths(made.depths, overlaps)
+        added, u, left = even_depths(made.depths, overlaps)
+        # How sure the zero of each is, from the first one's on: it holds, and is not idle.
+        off = np.abs(added + made.deeper - (added + made.deeper)[0])[1:] / u[1:]
+        self.assertGreater(float((off < 3).mean()), 0.75)
+        self.assertGreater(float(off.max()), 0.3)
         self.assertLess(float(np.ptp(added + made.deeper)), 6.0)
         self.assertLess(float(np.nanmax(left)), 6.0)
         boxes = [(4, 4, SHAPE[1] - 8, SHAPE[0] - 8)] * GRID**2

@@ -18,6 +18,7 @@ _ROUNDS, _TUKEY = 25, 4.685
 _AWAY = 1e-9  # what nominal places say where nothing else does
 _FIRM = 1e12
 _DEPTH_HALF_PX = 4
+_DEPTH_LEAST_UM = 0.1  # what two tiles differ by, at least
 _FEWEST_KNOWN = 6  # points of a seam whose depth is known, below which those without count as well
 
 
@@ -208,11 +209,11 @@ def _matrix(tile: Double, centre: Double) -> Double:
     return np.asarray(np.column_stack([turn, tile[2:] - turn @ centre]), np.float64)
 
 
-def even_depths(depths: Sequence[Float], overlaps: Sequence[Overlap]) -> tuple[Double, Double]:
-    """What to add to each tile's depth map (H, W) so that they agree, µm (N,), and what is left over (N, RMS).
+def even_depths(depths: Sequence[Float], overlaps: Sequence[Overlap]) -> tuple[Double, Double, Double]:
+    """What to add to each tile's depth map (H, W) so that they agree (N,), its standard uncertainty, and what is left.
 
-    From the medians around the points that both tiles show, robustly; NaN for tiles that no known depth ties to the
-    first. The first tied one keeps its depth.
+    In the depths' unit, the last as a robust standard deviation. From the medians around the points that both tiles
+    show; NaN for tiles that no known depth ties to the first. The first tied one keeps its depth.
     """
     count = len(depths)
     pairs: list[tuple[int, int, Double]] = []
@@ -232,20 +233,23 @@ def even_depths(depths: Sequence[Float], overlaps: Sequence[Overlap]) -> tuple[D
     normal[anchor, anchor] += 1e12
     for i, j, off in pairs:
         middle = float(np.median(off))
-        say = off.size / max(1.4826 * float(np.median(np.abs(off - middle))), 1e-3) ** 2
+        # As if there were one point only: where tiles differ, they differ in whole regions.
+        say = max(1.4826 * float(np.median(np.abs(off - middle))), _DEPTH_LEAST_UM) ** -2
         normal[i, i] += say
         normal[j, j] += say
         normal[i, j] -= say
         normal[j, i] -= say
         right[j] += say * middle
         right[i] -= say * middle
-    added = np.linalg.solve(normal + 1e-12 * np.eye(count), right)
-    added[[n for n in range(count) if n not in group]] = np.nan
+    inverse = np.linalg.inv(normal + 1e-12 * np.eye(count))
+    added, u = inverse @ right, np.sqrt(np.diag(inverse))
+    for told in (added, u):
+        told[[n for n in range(count) if n not in group]] = np.nan
     left = np.full(count, np.nan)
     for n in group:
         off = np.concatenate([d - (added[j] - added[i]) for i, j, d in pairs if n in (i, j)] or [np.array([np.nan])])
         left[n] = 1.4826 * float(np.median(np.abs(off)))
-    return np.asarray(added, np.float64), left
+    return np.asarray(added, np.float64), np.asarray(u, np.float64), left
 
 
 def depth_around(depth: Float, points: Double) -> Double:

@@ -63,7 +63,7 @@ def lay(
     depths = [read_depth(one.folder / "depth.tif") for one in merges]
     unit = {str((one.report.get("settings") or {}).get("depth_unit") or "frames") for one in merges}
     overlaps = _overlaps(merges, depths, said, shape, entry.off, progress)
-    added, left = even_depths(depths, overlaps)
+    added, u_added, left = even_depths(depths, overlaps)
     at_um, seen = _seen_from(merges, depths, added, unit)
     placed = place(shape, said, with_depths(overlaps, depths, added, at_um) if seen else overlaps, seen)
     gains = even_light([one.composite for one in merges], placed.matrices, overlaps)
@@ -73,11 +73,24 @@ def lay(
     if width * height > _MOST_PX:
         raise BadInput(f"together they are {width} × {height} px: more than a file should hold", field="results")
     report = _report(
-        entry, merges, placed, gains, added, left, um_per_px, boxes, sorted(unit), warnings, at_um if seen else None
+        entry,
+        merges,
+        placed,
+        gains,
+        added,
+        u_added,
+        left,
+        um_per_px,
+        boxes,
+        sorted(unit),
+        warnings,
+        at_um if seen else None,
     )
+    # Depth is as sure as the tile's own, and as its zero.
+    depth_us = [np.hypot(_depth_u(one, shape), np.float32(u)) for one, u in zip(merges, u_added, strict=True)]
     tiles = [
-        Tile(one.composite, depths[n], _depth_u(one, shape), boxes[n], placed.matrices[n], placed.deeper[n],
-             float(gains[n]), float(added[n]), at_um)
+        Tile(one.composite, depths[n], depth_us[n], boxes[n], placed.matrices[n], placed.deeper[n], float(gains[n]),
+             float(added[n]), at_um)
         for n, one in enumerate(merges)
     ]  # fmt: skip
     with folder_in_one_piece(out) as scratch:
@@ -225,7 +238,7 @@ def _warnings(
 
 def _report(
     entry: TileSetJson, merges: list[MergeResult], placed: Placed, gains: NDArray[np.float64],
-    added: NDArray[np.float64], left: NDArray[np.float64], um_per_px: float | None,
+    added: NDArray[np.float64], u_added: NDArray[np.float64], left: NDArray[np.float64], um_per_px: float | None,
     boxes: list[tuple[int, int, int, int]], unit: list[str], warnings: list[str], at_um: float | None,
 ) -> dict[str, Any]:  # fmt: skip
     def number(value: float, places: int = 4) -> float | None:
@@ -249,6 +262,7 @@ def _report(
             {"file": one, "depth": number(_reference_depth(merges[n]) + added[n], 3),
              "matrix": (placed.matrices[n] - shift).round(6).tolist(), "gain": number(gains[n]),
              "tied": placed.tied[n], "u_px": number(placed.corner_px[n]), "depth_added": number(added[n], 3),
+             "u_depth_added": number(u_added[n], 3),
              "depth_left": number(left[n], 3),
              "matrix_a_um_deeper": None if at_um is None else placed.deeper[n].round(9).tolist()}
             for n, one in enumerate(entry.results)
