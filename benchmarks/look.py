@@ -16,8 +16,11 @@ _RIGS = {
     ),
 }
 _PLAN = LadderRequestJson(near_um=0, far_um=600, overlap=0.3)
-_SPECIMENS = ("moss", "jewel wasp", "garnet", "lacewing", "capped column", "fern")
-_KINDS = {"lacewing": "insect", "capped column": "snow"}
+_SPECIMENS = (
+    "moss", "jewel wasp", "garnet", "lacewing", "capped column", "fern", "graupel", "springtail", "gnat", "wulfenite",
+    "fluorite",
+)  # fmt: skip
+_KINDS = {"lacewing": "insect", "capped column": "snow", "wulfenite": "mineral"}
 
 
 def main() -> None:
