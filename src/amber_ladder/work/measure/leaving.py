@@ -61,7 +61,7 @@ def picture_svg(merge_id: int) -> tuple[str, str]:
 
 def picture_png(merge_id: int) -> tuple[bytes, str]:
     """The same in pixels, with the merge's scale and colour profile. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = finished(session, merge_id)
         profile = colour_profile(FrameStore(settings().data).product_folder(merge.id) / "composite.tif")
         um_per_px = _known_scale(merge)
@@ -72,7 +72,7 @@ def picture_png(merge_id: int) -> tuple[bytes, str]:
 
 def seen_from_aside(merge_id: int, kind: Literal["anaglyph", "rocking-film"]) -> tuple[bytes, str]:
     """The merge for red and cyan glasses, or as a film, and the file's name. Raises NotFound, BadInput."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = finished(session, merge_id)
         folder, um_per_px = FrameStore(settings().data).product_folder(merge.id), _known_scale(merge)
     ending = "anaglyph.png" if kind == "anaglyph" else "rocking.webp"
@@ -87,7 +87,7 @@ def _known_scale(merge: Product) -> float | None:
 
 def place_picture(measure_id: int) -> bytes:
     """Where a measure was taken, with room around, as a small JPEG. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         measure = measures.get(session, measure_id)
         merge_id, kind, pick = measure.merge_id, KINDS[measure.kind], measure.picks[0]
         joined = measure.kind != "count"
@@ -111,7 +111,7 @@ def place_picture(measure_id: int) -> bytes:
 
 
 def _picture(merge_id: int) -> NDArray[np.uint8]:
-    with transaction() as session:
+    with transaction(steady=True) as session:
         folder = FrameStore(settings().data).product_folder(finished(session, merge_id).id)
     return eight_bits(read_merge(folder).composite)
 
@@ -151,5 +151,5 @@ def profile_csv(merge_id: int, entry: TriedEntry) -> tuple[str, str]:
 
 
 def _stem(merge_id: int) -> str:
-    with transaction() as session:
+    with transaction(steady=True) as session:
         return file_stem(finished(session, merge_id))

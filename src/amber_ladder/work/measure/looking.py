@@ -35,7 +35,7 @@ class SnapView:
 
 def snapped(merge_id: int, entry: SnapEntry) -> SnapView:
     """The edge nearest to a place. Raises NotFound, and BadInput for a place outside the picture."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         folder = FrameStore(settings().data).product_folder(finished(session, merge_id).id)
     picture = read_merge(folder).composite
     height, width = picture.shape[:2]

@@ -154,7 +154,7 @@ def kinds() -> list[KindView]:
 
 def measuring(merge_id: int) -> MeasuringView:
     """All measures of a merge. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = finished(session, merge_id)
         known = opened(basis_of(merge, provisional=True))
         (height, width), has_depth = known.instrument.shape, known.instrument.depth_um is not None
@@ -187,7 +187,7 @@ def _of(merge: Product) -> list[Measure]:
 
 def tried(merge_id: int, entry: TriedEntry) -> ToldView:
     """What a measure would come to. Raises NotFound, and BadInput where it cannot be measured."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = finished(session, merge_id)
         known = instrument(merge)
         return _told(merge, known, entry.kind, _measured(known, entry.kind, [entry.model_dump()]), arrays=True)

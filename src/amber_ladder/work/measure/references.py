@@ -37,7 +37,7 @@ class ReferenceView:
 
 def try_reference(merge_id: int, entry: ReferenceJson) -> ReferenceView:
     """The scale that something in the picture gives. Raises NotFound, and BadInput where it is not found."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = finished(session, merge_id)
         found = _found(merge, entry)
         rim = found["rim"]

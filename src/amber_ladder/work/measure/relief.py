@@ -36,7 +36,7 @@ def surface(merge_id: int, part: Part | None) -> bytes:
     as float32, µm to the right, upwards and towards the camera from the nearest frame; their places (N, 2) as float32
     px; triangles (M, 3) as uint32. Raises NotFound, and BadInput where no depth is known or the part lies outside.
     """
-    with transaction() as session:
+    with transaction(steady=True) as session:
         known = instrument(finished(session, merge_id)).instrument
     if known.depth_um is None:
         raise BadInput("nothing is known of depth in µm here: there is no relief")
@@ -57,7 +57,7 @@ def surface(merge_id: int, part: Part | None) -> bytes:
 
 def texture(merge_id: int, part: Part | None) -> bytes:
     """The picture, or a part of it, as a JPEG of 2048 px at most. Raises NotFound, and BadInput as ``surface``."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         folder = FrameStore(settings().data).product_folder(finished(session, merge_id).id)
     picture = read_merge(folder).composite
     if part is not None:

@@ -116,7 +116,7 @@ class SeriesTableView:
 
 def series_of(merge_id: int) -> SeriesView:
     """The series of a merge's kind of specimen, and where each was taken last. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = finished(session, merge_id)
         kind = _kind_of(merge)
         items = measures.series(session, kind).items
@@ -137,7 +137,7 @@ def set_series(merge_id: int, entry: SeriesEntry) -> SeriesView:
 
 def series_table(merge_id: int) -> SeriesTableView:
     """What the series of a merge's kind comes to, over all stacks. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         return _table(session, _kind_of(finished(session, merge_id)))
 
 

@@ -104,7 +104,7 @@ def marks(mend_id: int, what: Marks, key: str, level: int, column: int, row: int
 def laid(merge_id: int, frame_id: int, level: int, column: int, row: int) -> bytes:
     """A JPEG of a tile of a frame, laid on the merge as that had it. Raises NotFound, BadInput for one left out."""
     there = opened(merge_id)
-    with transaction() as session:
+    with transaction(steady=True) as session:
         name = stacks.get_frame(session, frame_id).name
     if name not in there.merge.placed:
         raise BadInput(f"{name} was left out of this merge: paint from another frame")
@@ -121,7 +121,7 @@ def plain(merge_id: int, level: int, column: int, row: int) -> bytes:
 
 def sharpest_here(merge_id: int, x_px: float, y_px: float, radius_px: float) -> list[SharpestView]:
     """The four frames that show most detail about a place. Raises NotFound, Conflict while that is looked up."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = stacks.get_product(session, merge_id, MERGE)
         rack = rack_of(session, merge_id)
         if rack is None or rack.report is None:
@@ -139,7 +139,7 @@ def propose_part(merge_id: int, entry: BaseAndTip) -> ProposedPart:
     step = FromFrame(kind="from_frame", file=BEST, path=[entry.base, entry.tip], radius_px=8)
     there.maker.checked(step)
     done, said = there.maker.proposed(step)
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = stacks.get_product(session, merge_id, MERGE)
         ids = {frame.name: frame.id for frame in merge.take.frames}
     told = said["chosen"]
@@ -152,7 +152,7 @@ def before_and_after(mend_id: int, entry: SideEntry) -> bytes:
     box = Box(entry.x_px, entry.y_px, entry.x_px + entry.width_px, entry.y_px + entry.height_px)
     if box != box.within(there.whole):
         raise BadInput(f"the box reaches beyond the picture of {there.whole.right} × {there.whole.bottom} px")
-    with transaction() as session:
+    with transaction(steady=True) as session:
         mend = mends.get(session, mend_id)
         take, specimen = mend.take, mend.take.stack.specimen
         what = f"{specimen.catalogue_number} {specimen.name}, take {take.number}"
@@ -173,7 +173,7 @@ def before_and_after(mend_id: int, entry: SideEntry) -> bytes:
 
 def mended_file(product_id: int, name: str) -> Path:
     """A file of a mend that was written. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         product = stacks.get_product(session, product_id, "mend")
         if product.files is None or name not in product.files:
             raise NotFound(f"this mend has no {name} yet: it is not written")

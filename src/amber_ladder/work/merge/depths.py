@@ -93,7 +93,7 @@ def _known(value: np.float32 | float) -> float | None:
 
 
 def _depth_file(merge_id: int) -> tuple[Path, str]:
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = stacks.get_product(session, merge_id, "merge")
         report = merge.report
         if report is None:

@@ -81,7 +81,7 @@ def try_patch(merge_id: int, entry: PatchEntry) -> bytes:
     Raises NotFound, BadInput for a box outside what all frames share and for settings that cannot be used, and Conflict
     where the alignment was not kept.
     """
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = stacks.get_product(session, merge_id, "merge")
         if merge.report is None:
             raise Conflict("this merge is not finished: wait for it")

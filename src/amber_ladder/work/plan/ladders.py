@@ -99,7 +99,7 @@ def set_ends(stack_id: int, entry: EndsEntry) -> StackView:
 
 def read_stack(stack_id: int) -> StackView:
     """A stack with all that its stages show. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         stack = stacks.get_stack(session, stack_id)
         return stack_view(stack)
 

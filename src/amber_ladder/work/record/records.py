@@ -91,7 +91,7 @@ class RecordView:
 
 def label(merge_id: int) -> RecordView:
     """What the record page shows of a finished merge. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         entries = history.of_stack(session, merge.take.stack_id)
         lines = [DoneLine(one.number, one.at, one.by, one.did, one.words, one.version, one.sha256) for one in entries]
@@ -106,7 +106,7 @@ def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> Itera
 
     It is the file as it lies on the disk, or where a scale was applied after the merge, a passing copy that carries it.
     """
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         shown, merged = label_of(merge), (merge.report or {})["settings"]
     path = FrameStore(settings().data).product_folder(merge_id) / f"{kind}.tif"
@@ -129,7 +129,7 @@ def whole(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path, s
 
     With a mended picture of this merge that is the picture, and what was changed in it comes with it.
     """
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         mended = None if mended_id is None else _finished(stacks.get_product(session, mended_id, "mend"))
         if mended and mended.parent_id != merge_id:
@@ -154,7 +154,7 @@ def picture(merge_id: int, kind: Literal["png", "jpg"]) -> tuple[bytes, str]:
 
     Raises NotFound.
     """
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         shown, crop = label_of(merge), (merge.report or {})["crop"]
         specimen, notes = merge.take.stack.specimen, _notes(merge, shown, rights_of(session, merge.take.stack_id))
@@ -199,7 +199,7 @@ def technique_of(report: dict[str, Any]) -> str:
 
 def record(merge_id: int) -> tuple[dict[str, Any], str]:
     """The full record of a merge: label, rig, plan, every frame with its checksum, merge and scale. Raises NotFound."""
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = _finished(stacks.get_product(session, merge_id, "merge"))
         stack, sorting = merge.take.stack, merge.sorting
         shown = label_of(merge)

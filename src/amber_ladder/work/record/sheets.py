@@ -21,7 +21,7 @@ _WAYS = {
 def record_sheet(merge_id: int) -> tuple[bytes, str]:
     """The record as PDF, and the name to save it under. Raises NotFound."""
     told, _ = record(merge_id)
-    with transaction() as session:
+    with transaction(steady=True) as session:
         merge = stacks.get_product(session, merge_id, "merge")
         shown, rights = label_of(merge), rights_of(session, merge.take.stack_id)
     specimen, report = told["specimen"], told["merge"]["report"]

@@ -51,7 +51,11 @@ export function PracticePlace() {
       </div>
       {open_id !== null && (
         <Notice kind="hint" title="An exercise is not answered yet.">
-          <Link to="/practice/$attemptId" params={{ attemptId: String(open_id) }} className="underline">
+          <Link
+            to="/practice/$attemptId"
+            params={{ attemptId: String(open_id) }}
+            className="inline-flex min-h-9 items-center underline"
+          >
             Go on with it
           </Link>
         </Notice>
