@@ -88,8 +88,12 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     ["Magnification", magnification(optics)],
     ["Effective aperture", aperture(optics)],
     ["Shot with", label.data?.shot_with ?? ""],
-    ["Step", step(stack, take)],
-    ["Frames", `${take.frames.length} shot, ${used} used, ${excluded.length} left out`],
+    ...(take.source === "tiles"
+      ? [["Tiles", plural(reportOf(merge).registration.length, "merge")] as const]
+      : ([
+          ["Step", step(stack, take)],
+          ["Frames", `${take.frames.length} shot, ${used} used, ${excluded.length} left out`],
+        ] as const)),
     ...(excluded.length > 0
       ? [["Left out", excluded.map((one) => `${one.file} ${one.reason}`).join("; ")] as const]
       : []),

@@ -59,7 +59,7 @@ export function StagePanel({ bench, tiles, locked, act }: Props) {
           Go to tile {here.number}
         </Button>
       )}
-      <NumberField label="Move by" unit="µm" value={by} onChange={setBy} />
+      <NumberField label="Move the stage by" unit="µm" value={by} onChange={setBy} />
       <div className="mt-1 grid grid-cols-4 gap-1">
         <Button disabled={stuck || !by} onClick={go(-1, 0)}>
           Left
