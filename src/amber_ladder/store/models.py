@@ -223,16 +223,6 @@ class Task(Base):
     ended_at: Mapped[datetime | None]
 
 
-class Worker(Base):
-    """One who does long work: the station's own, or one on another machine. ``seen_at`` is by the database's clock."""
-
-    __tablename__ = "worker"
-
-    name: Mapped[str] = mapped_column(String(60), primary_key=True)
-    version: Mapped[str] = mapped_column(String(40))
-    seen_at: Mapped[datetime]
-
-
 class Take(Discardable, Base):
     """One series of frames shot for a stack. Doing it again makes another take; none is ever overwritten.
 

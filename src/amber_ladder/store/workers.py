@@ -4,8 +4,9 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from amber_ladder.store.models import Task, Worker
+from amber_ladder.store.models import Task
 from amber_ladder.store.tasks import ENDED
+from amber_ladder.store.worker_models import Worker
 
 STATION = "station"
 """Name of the worker that starts with the station."""

@@ -2,7 +2,14 @@
 
 from alembic import context
 
-from amber_ladder.store import card_models, day_models, models, practice_models, series_models  # noqa: F401 - all tables join Base with them
+from amber_ladder.store import (  # noqa: F401 - all tables join Base with them
+    card_models,
+    day_models,
+    models,
+    practice_models,
+    series_models,
+    worker_models,
+)
 from amber_ladder.store.base import Base
 from amber_ladder.store.database import engine
 

@@ -8,6 +8,7 @@ import { drawing } from "../../ladder/layout";
 import { digits, duration, trimmed } from "../../lib/numbers";
 import { Contours, useContours } from "../../pictures/Contours";
 import { DepthLegend } from "../../pictures/DepthLegend";
+import { Outline } from "../../pictures/Outline";
 import { type Box, type Shown, Viewer } from "../../pictures/Viewer";
 import { depthText } from "../../specimen/figures";
 import {
@@ -285,22 +286,6 @@ function Line({ label, value }: { label: string; value: string }) {
       <span className="text-ink2">{label}</span>
       <span>{value}</span>
     </span>
-  );
-}
-
-function Outline({ box, dashed }: { box: Pick<Finding, "x" | "y" | "width" | "height">; dashed?: boolean }) {
-  return (
-    <rect
-      x={box.x}
-      y={box.y}
-      width={box.width}
-      height={box.height}
-      fill="none"
-      stroke={dashed ? "var(--mark)" : "var(--fault)"}
-      strokeWidth={dashed ? 1.5 : 2}
-      strokeDasharray={dashed ? "6 4" : undefined}
-      vectorEffect="non-scaling-stroke"
-    />
   );
 }
 

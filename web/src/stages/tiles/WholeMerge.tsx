@@ -5,6 +5,7 @@ import { api, type Merge, type Stack, type Tiles } from "../../client/api";
 import { refresh } from "../../client/live";
 import { digits, duration, percent, plural, trimmed } from "../../lib/numbers";
 import { DepthLegend } from "../../pictures/DepthLegend";
+import { Outline } from "../../pictures/Outline";
 import { type Box, Viewer } from "../../pictures/Viewer";
 import { FINDINGS, type Finding, reportOf } from "../../specimen/report";
 import { finishedMerges, shownMerge, useStack } from "../../specimen/stack";
@@ -149,9 +150,9 @@ function Laid({ stack, tiles, merge }: { stack: Stack; tiles: Tiles; merge: Merg
         corner={legend.data && <DepthLegend legend={legend.data} mergeId={merge.id} at={at} />}
         overlay={
           <>
-            <Outline box={crop} />
+            <Outline box={crop} dashed />
             {report.findings?.map((one) => (
-              <Outline key={`${one.files.join()}`} box={one} fault />
+              <Outline key={`${one.files.join()}`} box={one} />
             ))}
           </>
         }
@@ -237,21 +238,5 @@ function SeamFinding({ one, onGo }: { one: Finding; onGo: () => void }) {
       </strong>{" "}
       {one.do}
     </button>
-  );
-}
-
-function Outline({ box, fault }: { box: Box; fault?: boolean }) {
-  return (
-    <rect
-      x={box.x}
-      y={box.y}
-      width={box.width}
-      height={box.height}
-      fill="none"
-      stroke={fault ? "var(--fault)" : "var(--mark)"}
-      strokeWidth={fault ? 2 : 1.5}
-      strokeDasharray={fault ? undefined : "6 4"}
-      vectorEffect="non-scaling-stroke"
-    />
   );
 }

@@ -5,9 +5,6 @@ import { digits, duration, plural } from "../../lib/numbers";
 import { useStack } from "../../specimen/stack";
 import { count, TileMap } from "../../specimen/TileMap";
 
-const NEXT =
-  "head inline-flex min-h-11 items-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber";
-
 /** A whole is shot tile by tile: where each lies, how far each is, and the way to the one that is next. */
 export default function WholeShoot() {
   const stack = useStack();
@@ -48,14 +45,9 @@ export default function WholeShoot() {
             </p>
           ) : open ? (
             <>
-              <Link
-                to="/stacks/$stackId/$stage"
-                params={{ stackId: String(open.stack_id), stage: "shoot" }}
-                search={{}}
-                className={NEXT}
-              >
+              <Next stackId={open.stack_id} stage="shoot">
                 Shoot tile {open.number}
-              </Link>
+              </Next>
               <p className="text-ink2">
                 {plural(left, "tile")} left, about {duration(left * stack.ladder.seconds)} without moving the
                 stage. Where a stage moves the specimen, they can be shot one after another: say so in the
@@ -66,23 +58,13 @@ export default function WholeShoot() {
             <>
               <p>All tiles are shot.</p>
               {unmerged ? (
-                <Link
-                  to="/stacks/$stackId/$stage"
-                  params={{ stackId: String(unmerged.stack_id), stage: "merge" }}
-                  search={{}}
-                  className={NEXT}
-                >
+                <Next stackId={unmerged.stack_id} stage="merge">
                   Merge tile {unmerged.number}
-                </Link>
+                </Next>
               ) : (
-                <Link
-                  to="/stacks/$stackId/$stage"
-                  params={{ stackId: String(stack.id), stage: "merge" }}
-                  search={{}}
-                  className={NEXT}
-                >
+                <Next stackId={stack.id} stage="merge">
                   Lay them together
-                </Link>
+                </Next>
               )}
             </>
           )}
@@ -117,5 +99,18 @@ export default function WholeShoot() {
         </div>
       </div>
     </div>
+  );
+}
+
+function Next({ stackId, stage, children }: { stackId: number; stage: string; children: React.ReactNode }) {
+  return (
+    <Link
+      to="/stacks/$stackId/$stage"
+      params={{ stackId: String(stackId), stage }}
+      search={{}}
+      className="head inline-flex min-h-11 items-center rounded-s border border-amber bg-amber-fill px-4 text-on-amber"
+    >
+      {children}
+    </Link>
   );
 }
