@@ -12,13 +12,17 @@ import amber_ladder
 
 _CALLS = """
 import numpy as np
-from amber_ladder.core.fusion._levels import take, tiles_of, halved, brightness, window
+from amber_ladder.core.fusion._levels import Asked, Shown, Won, halve, split, take, tiles_of, window
+from amber_ladder.core.registration import IDENTITY
 picture = np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8)
-coarser, empty = halved(picture), np.zeros((0, 0), np.float32)
-best = np.full((64, 64), -1, np.float32)
-take(picture, coarser, brightness(coarser), np.full((64, 64), 255, np.uint8), window(2.2), tiles_of((64, 64), 8, None),
-     np.int16(0), np.zeros((64, 64, 3), np.float32), best, np.zeros((64, 64), np.int16),
-     np.zeros((0, 0, 3), np.float32), empty, empty)
+planes, coarser = np.empty((4, 64, 64), np.uint8), np.empty((4, 32, 32), np.uint16)
+split(picture, planes)
+halve(planes, coarser)
+none, empty = np.zeros((0, 0), np.uint8), np.zeros((0, 0), np.float32)
+best, spans = np.full((64, 64), -1, np.float32), np.full((64, 2), (0, 64), np.int32)
+won = Won(np.zeros((3, 64, 64), np.float32), best, np.zeros((64, 64), np.int16), np.zeros((3, 0, 0), np.float32), empty, empty)
+take(Shown(planes, coarser, IDENTITY, IDENTITY, np.float32(1), np.float32(1 / 256)),
+     Asked(np.int16(0), spans, none, none, empty, np.float32(1)), tiles_of((64, 64), 8, None), window(2.2), won)
 print(float(best.mean()))
 """
 
@@ -52,8 +56,8 @@ class Compiled(unittest.TestCase):
         levels = self.folder / "amber_ladder" / "core" / "fusion" / "_levels.py"
         before = levels.stat()
         text = levels.read_text()
-        self.assertIn("squares[2 * m] = even * even", text)
-        levels.write_text(text.replace("squares[2 * m] = even * even", "squares[2 * m] = even * 0.00"))
+        self.assertIn("line[k] = line[k] * line[k]", text)
+        levels.write_text(text.replace("line[k] = line[k] * line[k]", "line[k] = line[k] * 0.00000"))
         # As a copy or a checkout may leave it: as old and as large as it was.
         os.utime(levels, ns=(before.st_atime_ns, before.st_mtime_ns))
         self.assertEqual(levels.stat().st_size, before.st_size)

@@ -1,41 +1,108 @@
 """The pyramid's arithmetic beside the plain way to do it, on sizes that can and cannot be halved evenly."""
 
 import unittest
+from typing import Any
 
 import cv2
 import numpy as np
 
-from amber_ladder.core.fusion._levels import brightness, expand_onto, halved, take, tiles_of, widen, window
+from amber_ladder.core.fusion._levels import (
+    Asked,
+    Shown,
+    Won,
+    expand_onto,
+    finished,
+    halve,
+    split,
+    strips_of,
+    take,
+    tiles_of,
+    window,
+)
+from amber_ladder.core.registration import IDENTITY, inverse, warped_picture, window_of
 
 SIZES = ((64, 96), (131, 257), (270, 143))
+NOWHERE, NOTHING = np.zeros((0, 0), np.uint8), np.zeros((0, 0), np.float32)
 
 
 class Levels(unittest.TestCase):
     def setUp(self) -> None:
         self.random = np.random.default_rng(5)
 
+    def planes(self, picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """A picture's planes, and those of half the size."""
+        height, width = picture.shape[:2]
+        planes = np.empty((4, height, width), picture.dtype)
+        half = np.empty((4, (height + 1) // 2, (width + 1) // 2), np.uint16)
+        split(picture, planes)
+        halve(planes, half)
+        return planes, half
+
+    def taken(self, picture: np.ndarray, **other: Any) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Detail, activity and winner of one level that one frame gave, which lies as it was shot."""
+        size = picture.shape[:2]
+        planes, half = self.planes(picture)
+        weights = window(2.2)
+        won = Won(np.zeros((3, *size), np.float32), np.full(size, -1, np.float32), np.zeros(size, np.int16),
+                  np.zeros((3, 0, 0), np.float32), NOTHING, NOTHING)  # fmt: skip
+        spans = other.get("spans", np.tile(np.array([0, size[1]], np.int32), (size[0], 1)))
+        shown = Shown(planes, half, IDENTITY, IDENTITY, np.float32(1), np.float32(1 / 256))
+        asked = Asked(np.int16(7), spans, other.get("wrong", NOWHERE), NOWHERE, NOTHING, np.float32(1))
+        take(shown, asked, strips_of(tiles_of(size, len(weights) - 1, None)), weights, won)
+        return won.detail, won.best, won.winner
+
     def test_a_picture_is_halved_as_by_burts_kernel(self) -> None:
         for size in SIZES:
             picture = self.random.integers(0, 255, (*size, 3), np.uint8)
-            np.testing.assert_allclose(halved(picture), cv2.pyrDown(picture.astype(np.float32)), atol=1e-3)
+            _, half = self.planes(picture)
+            expected = 256 * cv2.pyrDown(picture.astype(np.float32))
+            np.testing.assert_allclose(np.moveaxis(half[:3], 0, 2), expected, atol=0.51)
+            quarter, wanted = (
+                np.empty((4, *((edge + 1) // 2 for edge in half.shape[1:])), np.uint16),
+                half.astype(np.float32),
+            )
+            halve(half, quarter)
+            for plane, of in zip(quarter, wanted, strict=True):
+                np.testing.assert_allclose(plane, cv2.pyrDown(of), atol=0.51)
 
     def test_what_is_taken_is_the_detail_and_with_the_coarser_level_the_picture_again(self) -> None:
         for size in SIZES:
             picture = self.random.integers(0, 255, (*size, 3), np.uint8)
-            coarser, empty = halved(picture), np.zeros((0, 0), np.float32)
-            weights = window(2.2)
-            tiles = tiles_of(size, len(weights) - 1, None)
-            detail, best = np.zeros((*size, 3), np.float32), np.full(size, -1.0, np.float32)
-            winner = np.zeros(size, np.int16)
-            take(picture, coarser, brightness(coarser), np.full(size, 255, np.uint8), weights, tiles, np.int16(7),
-                 detail, best, winner, np.zeros((0, 0, 3), np.float32), empty, empty)  # fmt: skip
+            detail, best, winner = self.taken(picture)
             self.assertTrue((winner == 7).all())
-            own = detail @ np.array([0.299, 0.587, 0.114], np.float32)
+            weights = window(2.2)
+            own = np.moveaxis(detail, 0, 2) @ np.array([0.299, 0.587, 0.114], np.float32)
             kernel = np.concatenate([weights[:0:-1], weights])
-            plain = cv2.sepFilter2D(own * own, cv2.CV_32F, kernel, kernel, borderType=cv2.BORDER_REFLECT_101)
-            np.testing.assert_allclose(best, plain, rtol=1e-3)
-            expand_onto(coarser, detail)
-            np.testing.assert_allclose(detail, picture, atol=1e-2)
+            plain = cv2.sepFilter2D(own * own, cv2.CV_32F, kernel, kernel)
+            inner = np.s_[10:-10, 10:-10]  # beyond the border it is what frames show there
+            np.testing.assert_allclose(best[inner], plain[inner], rtol=0.02)
+            expand_onto(self.planes(picture)[1][:3] * np.float32(1 / 256), detail)
+            np.testing.assert_allclose(np.moveaxis(detail, 0, 2), picture, atol=1e-2)
+            np.testing.assert_array_equal(finished(detail, picture.dtype), picture)
+
+    def test_a_frame_speaks_where_it_reaches_and_is_not_wrong(self) -> None:
+        picture = self.random.integers(0, 255, (96, 160, 3), np.uint8)
+        spans = np.tile(np.array([20, 90], np.int32), (96, 1))
+        spans[:30] = 0
+        wrong = np.zeros((96, 160), np.uint8)
+        wrong[50:60, 40:70] = 255
+        detail, best, winner = self.taken(picture, spans=spans, wrong=wrong)
+        speaks = np.zeros((96, 160), bool)
+        speaks[30:, 20:90] = True
+        speaks[50:60, 40:70] = False
+        np.testing.assert_array_equal(winner == 7, speaks)
+        np.testing.assert_array_equal(best >= 0, speaks)
+        self.assertEqual(float(np.abs(detail[:, ~speaks]).max()), 0.0)
+
+    def test_a_window_shows_what_the_whole_moved_picture_shows(self) -> None:
+        picture = np.asarray(cv2.GaussianBlur(self.random.integers(0, 65535, (300, 400, 3), np.uint16), (0, 0), 1.5))
+        for turn, scale in ((0.0, 1.0), (0.3, 1.01), (-4.0, 0.97)):
+            matrix = np.asarray(cv2.getRotationMatrix2D((190.0, 160.0), turn, scale), np.float64)
+            whole = warped_picture(picture, matrix, 1.02, 65535)
+            part = np.empty((90, 70), np.float32)
+            plane = np.ascontiguousarray(picture[..., 1])
+            window_of(plane, inverse(matrix), np.float32(1.02), 200, 40, np.arange(400, dtype=np.float32), part)
+            np.testing.assert_allclose(part, whole[200:290, 40:110, 1], atol=0.6)
 
     def test_only_tiles_in_which_anything_is_wanted_are_worked_on(self) -> None:
         wanted = np.zeros((300, 300), np.uint8)
@@ -43,15 +110,13 @@ class Levels(unittest.TestCase):
         self.assertEqual(tiles_of((300, 300), 8, wanted).tolist(), [[192, 256, 0, 64]])
         self.assertEqual(len(tiles_of((300, 300), 8, None)), 25)
 
-    def test_tones_are_widened_only_where_a_frame_reaches(self) -> None:
-        warped = self.random.integers(50, 200, (40, 50, 3), np.uint8)
-        reach = np.zeros((40, 50), np.uint8)
-        reach[5:30, 7:44] = 255
-        low, high = np.full_like(warped, 255), np.zeros_like(warped)
-        widen(warped, reach, low, high)
-        np.testing.assert_array_equal(low[5:30, 7:44], warped[5:30, 7:44])
-        np.testing.assert_array_equal(high[5:30, 7:44], warped[5:30, 7:44])
-        self.assertTrue((low[reach == 0] == 255).all() and (high[reach == 0] == 0).all())
+    def test_tiles_beside_each_other_are_strips_and_each_stays_in_one(self) -> None:
+        every = tiles_of((300, 300), 8, None)
+        self.assertEqual(strips_of(every)[:2].tolist(), [[0, 64, 0, 256], [0, 64, 256, 300]])
+        some = every[[0, 1, 3, 5, 6, 24]]
+        self.assertEqual(
+            strips_of(some).tolist(), [[0, 64, 0, 128], [0, 64, 192, 256], [64, 128, 0, 128], [256, 300, 256, 300]]
+        )
 
 
 if __name__ == "__main__":

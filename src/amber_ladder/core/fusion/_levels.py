@@ -1,34 +1,31 @@
 """The pyramid's arithmetic: halving, what a level holds beyond the next one, and the choice between frames.
 
-A level is worked through in tiles small enough for a processor's own memory, each by one thread: squared detail,
-its mean over the window and the comparison with the best so far never become pictures of their own.
+Pictures are held plane by plane, red, green, blue and their brightness, so that neighbours in memory are computed at
+once. A frame's own pyramid is made as it was shot; what it shows of a level is moved to its place only where it may
+win, in strips small enough for a processor's own memory, each by one thread: the moved picture, its squared detail, the
+mean of that over the window and the comparison with the best so far never become pictures of their own.
 """
 
-from typing import Any
+from typing import Any, NamedTuple
 
+import cv2
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_ladder.core.registration import window_of
+
 Float = NDArray[np.float32]
+Matrix = NDArray[np.float64]
 
-_TILE_PX = 64
-_RED, _GREEN, _BLUE = np.float32(0.299), np.float32(0.587), np.float32(0.114)
-
-
-def halved(picture: NDArray[Any]) -> Float:
-    """RGB (H, W, 3) of any type at half the size, rounded up, through Burt's 1-4-6-4-1, mirrored at the border."""
-    height, width, _ = picture.shape
-    out = np.empty(((height + 1) // 2, (width + 1) // 2, 3), np.float32)
-    _halve(picture.reshape(height, 3 * width), out)
-    return out
+_TILE_PX, _STRIP_TILES = 64, 4
+_NOTHING = np.float32(-2)  # less than any activity, and than the worst of what is best so far
 
 
-def brightness(picture: NDArray[Any]) -> Float:
-    """Rec. 601 brightness (H, W) of RGB (H, W, 3), in its own units."""
-    out = np.empty(picture.shape[:2], np.float32)
-    _weigh(picture, out)
-    return out
+def split(picture: NDArray[Any], planes: NDArray[Any]) -> None:
+    """Red, green, blue and Rec. 601 brightness (4, H, W) of RGB (H, W, 3), in its own type."""
+    cv2.mixChannels([picture], [planes[0], planes[1], planes[2]], [0, 0, 1, 1, 2, 2])
+    cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY, dst=planes[3])
 
 
 def window(spread_px: float) -> Float:
@@ -50,40 +47,65 @@ def tiles_of(shape: tuple[int, int], reach: int, wanted: NDArray[np.uint8] | Non
     return np.array(tiles, np.int64).reshape(-1, 4)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _halve(rows: NDArray[Any], out: Float) -> None:
-    height, width = rows.shape[0], rows.shape[1] // 3
-    four, six, whole = np.float32(4), np.float32(6), np.float32(1 / 256)
-    for j in numba.prange(out.shape[0]):
-        middle = rows[2 * j]
-        a, b = rows[_mirrored(2 * j - 2, height)], rows[_mirrored(2 * j - 1, height)]
-        c, d = rows[_mirrored(2 * j + 1, height)], rows[_mirrored(2 * j + 2, height)]
-        total = np.empty(3 * width, np.float32)
-        for m in range(3 * width):
-            total[m] = (
-                np.float32(a[m]) + np.float32(d[m]) + four * (np.float32(b[m]) + np.float32(c[m]))
-                + six * np.float32(middle[m])
-            )  # fmt: skip
-        for i in range(out.shape[1]):
-            x = 2 * i
-            if 2 <= x < width - 2:
-                for k in range(3):
-                    m = 3 * x + k
-                    near, far = total[m - 3] + total[m + 3], total[m - 6] + total[m + 6]
-                    out[j, i, k] = whole * (far + four * near + six * total[m])
-            else:
-                for k in range(3):
-                    near = total[3 * _mirrored(x - 1, width) + k] + total[3 * _mirrored(x + 1, width) + k]
-                    far = total[3 * _mirrored(x - 2, width) + k] + total[3 * _mirrored(x + 2, width) + k]
-                    out[j, i, k] = whole * (far + four * near + six * total[3 * x + k])
+def strips_of(tiles: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Tiles (N, 4) that lie beside each other, put together by up to four: what is moved for both is moved once."""
+    if not len(tiles):
+        return tiles
+    longest = _STRIP_TILES * int((tiles[:, 3] - tiles[:, 2]).max())
+    before, after = tiles[:-1], tiles[1:]
+    joined = (after[:, 0] == before[:, 0]) & (after[:, 2] == before[:, 3])
+    joined &= after[:, 2] // longest == before[:, 2] // longest
+    first = np.concatenate([[0], np.flatnonzero(~joined) + 1])
+    last = np.concatenate([first[1:], [len(tiles)]]) - 1
+    return np.column_stack([tiles[first, :3], tiles[last, 3]])
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _weigh(picture: NDArray[Any], out: Float) -> None:
-    red, green, blue = _RED, _GREEN, _BLUE
-    for y in numba.prange(out.shape[0]):
-        for x in range(out.shape[1]):
-            out[y, x] = red * picture[y, x, 0] + green * picture[y, x, 1] + blue * picture[y, x, 2]
+def halve(planes: NDArray[Any], half: NDArray[np.uint16]) -> None:
+    """Planes (N, H, W) at half the size, rounded up, through Burt's 1-4-6-4-1, mirrored at the border.
+
+    Planes of 8 bits become 256ths of a tone, those of 16 bits stay as they are.
+    """
+    count, height, width = planes.shape
+    rows, columns = half.shape[1:]
+    whole = np.float32(1 if planes.itemsize == 1 else 1 / 256)
+    for at in numba.prange(count * rows):
+        plane, j = planes[at // rows], at % rows
+        total = np.empty(width + (width & 1), np.float32)
+        _five_rows(
+            plane[_mirrored(2 * j - 2, height)], plane[_mirrored(2 * j - 1, height)], plane[2 * j],
+            plane[_mirrored(2 * j + 1, height)], plane[_mirrored(2 * j + 2, height)], whole, total,
+        )  # fmt: skip
+        if width & 1:
+            total[width] = total[max(width - 2, 0)]
+        even, odd = np.empty(columns + 2, np.float32), np.empty(columns + 1, np.float32)
+        _alternate(total, even[1:], odd[1:])
+        odd[0], even[0], even[columns + 1] = odd[1], even[min(2, columns)], total[_mirrored(2 * columns, width)]
+        _five_along(even, even[1:], even[2:], odd, odd[1:], half[at // rows, j])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _five_rows(
+    a: NDArray[Any], b: NDArray[Any], middle: NDArray[Any], c: NDArray[Any], d: NDArray[Any], whole: np.float32,
+    out: Float,
+) -> None:  # fmt: skip
+    four, six = np.float32(4), np.float32(6)
+    for m in range(len(middle)):
+        outer, inner = np.float32(a[m]) + np.float32(d[m]), np.float32(b[m]) + np.float32(c[m])
+        out[m] = whole * (outer + four * inner + six * np.float32(middle[m]))
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _alternate(line: Float, even: Float, odd: Float) -> None:
+    for i in range(len(line) >> 1):
+        even[i], odd[i] = line[2 * i], line[2 * i + 1]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _five_along(before: Float, here: Float, after: Float, left: Float, right: Float, out: NDArray[np.uint16]) -> None:
+    four, six, half = np.float32(4), np.float32(6), np.float32(0.5)
+    for i in range(len(out)):
+        out[i] = np.int32(before[i] + after[i] + four * (left[i] + right[i]) + six * here[i] + half)
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
@@ -93,155 +115,191 @@ def _mirrored(at: int, length: int) -> int:
     return min(max(at, 0), length - 1)
 
 
-@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def take(
-    present: NDArray[Any],
-    coarser: Float,
-    coarser_grey: Float,
-    covered: NDArray[np.uint8],
-    weights: Float,
-    tiles: NDArray[np.int64],
-    place: np.int16,
-    detail: Float,
-    best: Float,
-    winner: NDArray[np.int16],
-    all_detail: Float,
-    total: Float,
-    seen: Float,
-) -> None:
-    """Take the detail of one level (H, W, 3) of a frame where it has more than the best so far.
+class Shown(NamedTuple):
+    """A frame at one scale as it was shot, red, green, blue and brightness (4, H, W), and at half of that.
 
-    How much it has is its squared detail in brightness, averaged with ``weights``; ``winner`` may be empty. Where
-    ``all_detail``, ``total`` and ``seen`` are not, what it has is also added to what all frames have.
+    ``back`` leads from the reference frame to it, ``gain`` brings its tones to the stack's; so do the others at half of
+    the scale.
     """
-    reach = len(weights) - 1
-    for tile in numba.prange(len(tiles)):
-        top, bottom, left, right = tiles[tile]
-        blurred = _blurred_across(present, coarser_grey, top - reach, bottom + reach, left, right, weights)
-        activity = np.empty(right - left, np.float32)
-        mixed = np.empty(3 * (((right - left) >> 1) + 4), np.float32)
-        for y in range(top, bottom):
-            _blurred_down(blurred, y - top + reach, weights, activity)
-            _mix_rows(coarser, y, left, mixed)
-            own, ours, theirs = present[y, left:right], detail[y, left:right], best[y, left:right]
-            for k in range(right - left):
-                if not covered[y, left + k]:
-                    continue
-                if activity[k] > theirs[k]:
-                    theirs[k] = activity[k]
-                    if winner.size:
-                        winner[y, left + k] = place
-                    _beyond(own, mixed, k, ours)
-                if seen.size:
-                    seen[y, left + k] += np.float32(1)
-                    total[y, left + k] += activity[k]
-                    for c in range(3):
-                        all_detail[y, left + k, c] += np.float32(own[k, c]) - between(coarser, y, left + k, c)
+
+    planes: NDArray[Any]
+    coarser: NDArray[np.uint16]
+    back: Matrix
+    coarser_back: Matrix
+    gain: np.float32
+    coarser_gain: np.float32
+
+
+class Asked(NamedTuple):
+    """Where a frame speaks: within each row's ``spans`` (H, 2: from, to) where it is not ``wrong`` (H, W, or empty).
+
+    Where ``plain`` (H, W, or empty) is not 0 nothing is chosen: a frame's share there falls from 1 / ``reach`` to 0 as
+    its ``place`` lies up to ``reach`` from the ``surface``.
+    """
+
+    place: np.int16
+    spans: NDArray[np.int32]
+    wrong: NDArray[np.uint8]
+    plain: NDArray[np.uint8]
+    surface: Float
+    reach: np.float32
+
+
+class Won(NamedTuple):
+    """What one level (H, W) holds so far: detail (3, H, W), how much that is, and the place of whom it is from.
+
+    ``all_detail``, ``total`` and ``seen`` are what all frames have together, and how many. They, and ``winner``, may be
+    empty.
+    """
+
+    detail: Float
+    best: Float
+    winner: NDArray[np.int16]
+    all_detail: Float
+    total: Float
+    seen: Float
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def average(
-    present: NDArray[Any],
-    coarser: Float,
-    covered: NDArray[np.uint8],
-    calm: NDArray[np.uint8],
-    index: Float,
-    finer: float,
-    place: np.int16,
-    reach: np.float32,
-    detail: Float,
-    winner: NDArray[np.int16],
-) -> None:
-    """Add a frame's share of the detail of one level (H, W, 3) where ``calm`` (H, W) is not 0.
+def take(shown: Shown, asked: Asked, strips: NDArray[np.int64], weights: Float, won: Won) -> None:
+    """Take a frame's detail of one level where it has more than the best so far.
 
-    Its share falls from 1 / ``reach`` to 0 as its place lies up to ``reach`` from the surface's ``index``, of which
-    ``finer`` px are one of this level's.
+    How much it has is its squared detail in brightness, averaged with ``weights``.
     """
-    rows, columns = index.shape
-    for y in numba.prange(present.shape[0]):
-        j = min(int(y * finer), rows - 1)
-        for x in range(present.shape[1]):
-            if not calm[y, x] or not covered[y, x]:
-                continue
-            apart = abs(index[j, min(int(x * finer), columns - 1)] - np.float32(place))
-            if apart >= reach:
-                continue
-            if winner.size and apart <= np.float32(0.5):
-                winner[y, x] = place
-            share = (np.float32(1) - apart / reach) / reach
-            for c in range(3):
-                detail[y, x, c] += share * (np.float32(present[y, x, c]) - between(coarser, y, x, c))
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
-def _beyond(own: NDArray[Any], mixed: Float, k: int, out: Float) -> None:
-    """What a pixel of a row holds beyond the coarser level."""
-    m = 3 * ((k >> 1) + 1)
-    if k & 1:
-        half = np.float32(0.5)
-        out[k, 0] = np.float32(own[k, 0]) - half * (mixed[m] + mixed[m + 3])
-        out[k, 1] = np.float32(own[k, 1]) - half * (mixed[m + 1] + mixed[m + 4])
-        out[k, 2] = np.float32(own[k, 2]) - half * (mixed[m + 2] + mixed[m + 5])
-    else:
-        eighth, most = np.float32(0.125), np.float32(0.75)
-        out[k, 0] = np.float32(own[k, 0]) - (eighth * (mixed[m - 3] + mixed[m + 3]) + most * mixed[m])
-        out[k, 1] = np.float32(own[k, 1]) - (eighth * (mixed[m - 2] + mixed[m + 4]) + most * mixed[m + 1])
-        out[k, 2] = np.float32(own[k, 2]) - (eighth * (mixed[m - 1] + mixed[m + 5]) + most * mixed[m + 2])
+    longest = 0
+    for strip in range(len(strips)):
+        longest = max(longest, strips[strip, 3] - strips[strip, 2])
+    pixel = np.arange(longest + 2 * len(weights)).astype(np.float32)
+    for strip in numba.prange(len(strips)):
+        top, bottom, left, right = strips[strip]
+        shape, none = (bottom - top, right - left), (0, 0)
+        better = np.zeros(shape, np.float32)
+        share = np.zeros(shape if asked.plain.size else none, np.float32)
+        speaks = np.zeros(shape if won.seen.size else none, np.float32)
+        hit = np.zeros(right - left, np.float32)
+        low, high = _choose(shown, asked, weights, won, top, left, pixel, better, share, speaks, hit)
+        if high <= low:
+            continue
+        first, last = 0, len(hit)
+        while hit[first] <= 0:
+            first += 1
+        while hit[last - 1] <= 0:
+            last -= 1
+        first -= first & 1
+        _give(shown, top, left, (low, high), (first, last), pixel, better, share, speaks, won)
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _mix_rows(coarser: Float, y: int, left: int, out: Float) -> None:
-    """The coarser level's RGB between its rows, from the column before that of the even column ``left`` on."""
-    rows, columns, _ = coarser.shape
-    j, first = y >> 1, (left >> 1) - 1
-    low, high = max(first, 0), min(first + len(out) // 3, columns)
-    above, here, below = coarser[max(j - 1, 0), low:], coarser[j, low:], coarser[min(j + 1, rows - 1), low:]
-    half, eighth, most = np.float32(0.5), np.float32(0.125), np.float32(0.75)
-    inside = out[3 * (low - first) :].reshape(-1, 3)
-    if y & 1:
-        for i in range(high - low):
-            for c in range(3):
-                inside[i, c] = half * (here[i, c] + below[i, c])
-    else:
-        for i in range(high - low):
-            for c in range(3):
-                inside[i, c] = eighth * (above[i, c] + below[i, c]) + most * here[i, c]
+def _choose(
+    shown: Shown, asked: Asked, weights: Float, won: Won, top: int, left: int, pixel: Float, better: Float,
+    share: Float, speaks: Float, hit: Float,
+) -> tuple[int, int]:  # fmt: skip
+    """Where in a strip a frame has a part, as what (rows, columns, all), and ``hit``: in which columns.
+
+    Returns from which row to which.
+    """
+    rows, columns = better.shape
+    reach, everywhere = len(weights) - 1, (-(2**30), 2**30)
+    own, activity = np.empty((rows + 2 * reach, columns + 2 * reach), np.float32), np.empty(columns, np.float32)
+    # Beyond a level's border it is what frames show there, so that all of them are compared alike.
+    _beyond(shown, 3, top - reach, left - reach, everywhere, everywhere, pixel, own)
+    across = np.empty((rows + 2 * reach, columns), np.float32)
+    for q in range(len(own)):
+        _square(own[q])
+        _averaged_along(own[q], weights, across[q])
+    low, high = rows, 0
+    for q in range(rows):
+        y = top + q
+        start, end = max(asked.spans[y, 0], left) - left, min(asked.spans[y, 1], left + columns) - left
+        if end <= start:
+            continue
+        _averaged_down(across, q + reach, weights, activity)
+        here, within, count = slice(left + start, left + end), activity[start:end], np.float32(0)
+        if asked.wrong.size:
+            _silence(asked.wrong[y, here], within)
+        if asked.plain.size:
+            count += _averaged(asked, y, left + start, within, share[q, start:end], hit[start:end], won)
+        if won.seen.size:
+            count += _count(within, won.total[y, here], won.seen[y, here], speaks[q, start:end], hit[start:end])
+        count += _compare(within, won.best[y, here], better[q, start:end], hit[start:end])
+        if won.winner.size:
+            _credit(better[q, start:end], asked.place, won.winner[y, here])
+        if count > 0:
+            low, high = min(low, q), q + 1
+    return low, high
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _give(
+    shown: Shown, top: int, left: int, rows: tuple[int, int], columns: tuple[int, int], pixel: Float, better: Float,
+    share: Float, speaks: Float, won: Won,
+) -> None:  # fmt: skip
+    """Put a frame's part of a strip where it has any: in its ``rows`` and ``columns``, of which the first is even."""
+    (low, high), (first, last) = rows, columns
+    here, part = slice(left + first, left + last), slice(first, last)
+    own = np.empty((high - low, last - first), np.float32)
+    height, width = won.best.shape
     for c in range(3):
-        for i in range(first, low):
-            out[3 * (i - first) + c] = out[3 * (low - first) + c]
-        for i in range(high, first + len(out) // 3):
-            out[3 * (i - first) + c] = out[3 * (high - 1 - first) + c]
+        # Repeated beyond its border, the coarser level is taken back by ``expand_onto``.
+        _beyond(shown, c, top + low, left + first, (0, (height - 1) >> 1), (0, (width - 1) >> 1), pixel, own)
+        for q in range(low, high):
+            _replace(own[q - low], better[q, part], won.detail[c, top + q, here])
+            if share.size:
+                _add(own[q - low], share[q, part], won.detail[c, top + q, here])
+            if speaks.size:
+                _add(own[q - low], speaks[q, part], won.all_detail[c, top + q, here])
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _blurred_across(
-    present: NDArray[Any], coarser: Float, top: int, bottom: int, left: int, right: int, weights: Float
-) -> Float:
-    """Squared detail of some rows, each averaged along itself."""
-    reach, columns = len(weights) - 1, right - left
-    across = columns + 2 * reach
-    line, square = np.empty(across // 2 + 4, np.float32), np.empty(across, np.float32)
-    grey, out = np.empty(across, np.float32), np.empty((bottom - top, columns), np.float32)
-    red, green, blue = _RED, _GREEN, _BLUE
-    for q in range(bottom - top):
-        y = _mirrored(top + q, present.shape[0])
-        start, end = max(left - reach, 0), min(right + reach, present.shape[1])
-        own = present[y, start:end]
-        for k in range(end - start):
-            grey[k] = red * own[k, 0] + green * own[k, 1] + blue * own[k, 2]
-        _square(grey[: end - start], coarser, y, left - reach, present.shape[1], line, square)
-        row, weight, here = out[q], weights[0], square[reach:]
-        for k in range(columns):
-            row[k] = weight * here[k]
-        for t in range(1, reach + 1):
-            weight, before, after = weights[t], square[reach - t :], square[reach + t :]
-            for k in range(columns):
-                row[k] += weight * (before[k] + after[k])
-    return out
+def _beyond(
+    shown: Shown, colour: int, top: int, left: int, rows: tuple[int, int], columns: tuple[int, int], pixel: Float,
+    out: Float,
+) -> None:  # fmt: skip
+    """What a window of a level, from ``top`` and the even column ``left`` on, holds beyond the coarser level.
+
+    That ends with its ``rows`` and ``columns`` (first, last) and is repeated beyond.
+    """
+    window_of(shown.planes[colour], shown.back, shown.gain, top, left, pixel, out)
+    start, wide = (left >> 1) - 1, ((out.shape[1] - 1) >> 1) + 3
+    first, last = max(start, columns[0]), min(start + wide - 1, columns[1])
+    above, below = max((top >> 1) - 1, rows[0]), min(((top + len(out) - 1) >> 1) + 1, rows[1])
+    small, line = np.empty((below - above + 1, last - first + 1), np.float32), np.empty(wide, np.float32)
+    window_of(shown.coarser[colour], shown.coarser_back, shown.coarser_gain, above, first, pixel, small)
+    inside = line[first - start : last - start + 1]
+    for q in range(len(out)):
+        j = (top + q) >> 1
+        here, under = small[j - above], small[min(j + 1, below) - above]
+        if (top + q) & 1:
+            _half_way(here, under, inside)
+        else:
+            _nearly_on(small[max(j - 1, above) - above], here, under, inside)
+        for i in range(first - start):
+            line[i] = inside[0]
+        for i in range(last - start + 1, wide):
+            line[i] = inside[len(inside) - 1]
+        _less(line, line[1:], line[2:], out[q])
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _blurred_down(rows: Float, at: int, weights: Float, out: Float) -> None:
+def _square(line: Float) -> None:
+    for k in range(len(line)):
+        line[k] = line[k] * line[k]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _averaged_along(line: Float, weights: Float, out: Float) -> None:
+    reach = len(weights) - 1
+    weight, here = weights[0], line[reach:]
+    for k in range(len(out)):
+        out[k] = weight * here[k]
+    for t in range(1, reach + 1):
+        weight, before, after = weights[t], line[reach - t :], line[reach + t :]
+        for k in range(len(out)):
+            out[k] += weight * (before[k] + after[k])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _averaged_down(rows: Float, at: int, weights: Float, out: Float) -> None:
     """A row, averaged with those above and below."""
     weight, here = weights[0], rows[at]
     for k in range(len(out)):
@@ -253,74 +311,103 @@ def _blurred_down(rows: Float, at: int, weights: Float, out: Float) -> None:
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _square(own: Float, coarser: Float, y: int, start: int, width: int, line: Float, out: Float) -> None:
-    """Squared detail of a row from the even column ``start`` on, mirrored where that lies outside its ``width``.
+def _half_way(one: Float, two: Float, out: Float) -> None:
+    half = np.float32(0.5)
+    for i in range(len(out)):
+        out[i] = half * (one[i] + two[i])
 
-    ``own`` are its pixels that lie inside.
-    """
-    rows, columns = coarser.shape
-    j, first = y >> 1, (start >> 1) - 1
-    above, here, below = coarser[max(j - 1, 0)], coarser[j], coarser[min(j + 1, rows - 1)]
-    low, high = max(first, 0), min(first + len(line), columns)
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _nearly_on(above: Float, here: Float, below: Float, out: Float) -> None:
+    eighth, most = np.float32(0.125), np.float32(0.75)
+    for i in range(len(out)):
+        out[i] = eighth * (above[i] + below[i]) + most * here[i]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _less(before: Float, here: Float, after: Float, out: Float) -> None:
+    """Take away a line of half as many pixels, of which ``here`` begins at the first of ``out``."""
     half, eighth, most = np.float32(0.5), np.float32(0.125), np.float32(0.75)
-    count, between_columns = high - low, line[low - first :]
-    above, here, below = above[low:], here[low:], below[low:]
-    if y & 1:
-        for i in range(count):
-            between_columns[i] = half * (here[i] + below[i])
-    else:
-        for i in range(count):
-            between_columns[i] = eighth * (above[i] + below[i]) + most * here[i]
-    for i in range(first, low):
-        line[i - first] = line[low - first]
-    for i in range(high, first + len(line)):
-        line[i - first] = line[high - 1 - first]
-    inside, end = max(0, -start), min(len(out), width - start)
-    squares = out[inside:]
-    before, at, after = line[inside >> 1 :], line[(inside >> 1) + 1 :], line[(inside >> 1) + 2 :]
-    for m in range((end - inside) >> 1):
-        even = own[2 * m] - (eighth * (before[m] + after[m]) + most * at[m])
-        odd = own[2 * m + 1] - half * (at[m] + after[m])
-        squares[2 * m] = even * even
-        squares[2 * m + 1] = odd * odd
-    if end & 1:
-        m = (end - inside) >> 1
-        even = own[2 * m] - (eighth * (before[m] + after[m]) + most * at[m])
-        squares[2 * m] = even * even
-    for k in range(inside):
-        out[k] = out[_mirrored(start + k, width) - start]
-    for k in range(end, len(out)):
-        out[k] = out[_mirrored(start + k, width) - start]
+    for m in range(len(out) >> 1):
+        out[2 * m] -= eighth * (before[m] + after[m]) + most * here[m]
+        out[2 * m + 1] -= half * (here[m] + after[m])
+    if len(out) & 1:
+        m = len(out) >> 1
+        out[2 * m] -= eighth * (before[m] + after[m]) + most * here[m]
 
 
-@numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
-def between(coarse: Float, y: int, x: int, c: int) -> Any:
-    """Value of the next coarser level at a pixel of this one: the 1-4-6-4-1 kernel, borders repeated."""
-    rows, columns = coarse.shape[0], coarse.shape[1]
-    j, i = y >> 1, x >> 1
-    j0, j1 = max(j - 1, 0), min(j + 1, rows - 1)
-    i0, i1 = max(i - 1, 0), min(i + 1, columns - 1)
-    if x & 1:
-        above = np.float32(0.5) * (coarse[j0, i, c] + coarse[j0, i1, c])
-        here = np.float32(0.5) * (coarse[j, i, c] + coarse[j, i1, c])
-        below = np.float32(0.5) * (coarse[j1, i, c] + coarse[j1, i1, c])
-    else:
-        side = np.float32(0.125)
-        middle = np.float32(0.75)
-        above = side * (coarse[j0, i0, c] + coarse[j0, i1, c]) + middle * coarse[j0, i, c]
-        here = side * (coarse[j, i0, c] + coarse[j, i1, c]) + middle * coarse[j, i, c]
-        below = side * (coarse[j1, i0, c] + coarse[j1, i1, c]) + middle * coarse[j1, i, c]
-    if y & 1:
-        return np.float32(0.5) * (here + below)
-    return np.float32(0.125) * (above + below) + np.float32(0.75) * here
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _silence(wrong: NDArray[np.uint8], activity: Float) -> None:
+    for k in range(len(activity)):
+        activity[k] = activity[k] if wrong[k] == 0 else _NOTHING
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _averaged(asked: Asked, y: int, left: int, activity: Float, share: Float, hit: Float, won: Won) -> np.float32:
+    """A frame's share in each pixel of a row that is plain, where it speaks; there it is not compared."""
+    finer, reach, count = len(asked.surface) / len(won.best), asked.reach, np.float32(0)
+    index, most = asked.surface[min(int(y * finer), len(asked.surface) - 1)], asked.surface.shape[1] - 1
+    for k in range(len(share)):
+        if asked.plain[y, left + k]:
+            apart = abs(index[min(int((left + k) * finer), most)] - np.float32(asked.place))
+            if activity[k] != _NOTHING and apart < reach:
+                share[k] = (np.float32(1) - apart / reach) / reach
+                hit[k] += share[k]
+                count += share[k]
+                if won.winner.size and apart <= np.float32(0.5):
+                    won.winner[y, left + k] = asked.place
+            activity[k] = _NOTHING
+    return count
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _count(activity: Float, total: Float, seen: Float, speaks: Float, hit: Float) -> np.float32:
+    none, one, count = np.float32(0), np.float32(1), np.float32(0)
+    for k in range(len(activity)):
+        speaks[k] = one if activity[k] >= none else none
+        total[k] += activity[k] * speaks[k]
+        seen[k] += speaks[k]
+        hit[k] += speaks[k]
+        count += speaks[k]
+    return count
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _compare(activity: Float, best: Float, won: Float, hit: Float) -> np.float32:
+    none, one, count = np.float32(0), np.float32(1), np.float32(0)
+    for k in range(len(activity)):
+        more = one if activity[k] > best[k] else none
+        best[k] = max(activity[k], best[k])
+        won[k] = more
+        hit[k] += more
+    for k in range(len(activity)):
+        count += won[k]
+    return count
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _credit(won: Float, place: np.int16, winner: NDArray[np.int16]) -> None:
+    for k in range(len(won)):
+        winner[k] = place if won[k] > 0 else winner[k]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _replace(own: Float, won: Float, out: Float) -> None:
+    for k in range(len(out)):
+        out[k] = own[k] if won[k] > 0 else out[k]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add(own: Float, share: Float, out: Float) -> None:
+    for k in range(len(out)):
+        out[k] += share[k] * own[k]
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def quiet(
-    detail: Float, best: Float, all_detail: Float, total: Float, seen: Float, calm: float, believed: float
-) -> None:
+def quiet(won: Won, calm: float, believed: float) -> None:
     """Detail in which no frame stands out, by ``believed`` times the mean, gives way to the mean of all."""
     one, none = np.float32(1), np.float32(0)
+    best, total, seen, detail, all_detail = won.best, won.total, won.seen, won.detail, won.all_detail
     for y in numba.prange(best.shape[0]):
         for x in range(best.shape[1]):
             if seen[y, x] <= 0 or total[y, x] <= 0:
@@ -328,34 +415,47 @@ def quiet(
             stands = best[y, x] * seen[y, x] / total[y, x] - one
             say = np.float32(calm) * max(one - stands / np.float32(believed), none)
             for c in range(3):
-                detail[y, x, c] += say * (all_detail[y, x, c] / seen[y, x] - detail[y, x, c])
+                detail[c, y, x] += say * (all_detail[c, y, x] / seen[y, x] - detail[c, y, x])
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def expand_onto(coarse: Float, detail: Float) -> None:
-    """Add the next coarser level to the detail of one."""
-    for y in numba.prange(detail.shape[0]):
-        for x in range(detail.shape[1]):
-            for c in range(3):
-                detail[y, x, c] += between(coarse, y, x, c)
+    """Add the next coarser level (3, h, w), repeated beyond its border, to the detail of one (3, H, W)."""
+    count, height, _ = detail.shape
+    rows, columns = coarse.shape[1], coarse.shape[2]
+    for at in numba.prange(count * height):
+        plane, y = coarse[at // height], at % height
+        j, line = y >> 1, np.empty(columns + 2, np.float32)
+        here, below, inside = plane[j], plane[min(j + 1, rows - 1)], line[1 : columns + 1]
+        if y & 1:
+            _half_way(here, below, inside)
+        else:
+            _nearly_on(plane[max(j - 1, 0)], here, below, inside)
+        line[0], line[columns + 1] = inside[0], inside[columns - 1]
+        _more(line, line[1:], line[2:], detail[at // height, y])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _more(before: Float, here: Float, after: Float, out: Float) -> None:
+    half, eighth, most = np.float32(0.5), np.float32(0.125), np.float32(0.75)
+    for m in range(len(out) >> 1):
+        out[2 * m] += eighth * (before[m] + after[m]) + most * here[m]
+        out[2 * m + 1] += half * (here[m] + after[m])
+    if len(out) & 1:
+        m = len(out) >> 1
+        out[2 * m] += eighth * (before[m] + after[m]) + most * here[m]
+
+
+def finished(planes: Float, dtype: np.dtype[Any]) -> NDArray[Any]:
+    """RGB (H, W, 3) of a whole-number type from its planes (3, H, W)."""
+    out = np.empty((*planes.shape[1:], 3), dtype)
+    _interleave(planes, np.float32(np.iinfo(dtype).max), out)
+    return out
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def widen(warped: NDArray[Any], reach: NDArray[np.uint8], low: NDArray[Any], high: NDArray[Any]) -> None:
-    """The lowest and highest tone that any frame has at a place which it reaches."""
-    rows, width = reach.shape[0], 3 * reach.shape[1]
-    flat, darkest, brightest = warped.reshape(rows, width), low.reshape(rows, width), high.reshape(rows, width)
-    for y in numba.prange(rows):
-        x = 0
-        while x < reach.shape[1]:
-            if not reach[y, x]:
-                x += 1
-                continue
-            end = x + 1
-            while end < reach.shape[1] and reach[y, end]:
-                end += 1
-            own, least, most = flat[y, 3 * x : 3 * end], darkest[y, 3 * x : 3 * end], brightest[y, 3 * x : 3 * end]
-            for m in range(3 * (end - x)):
-                least[m] = min(least[m], own[m])
-                most[m] = max(most[m], own[m])
-            x = end
+def _interleave(planes: Float, largest: np.float32, out: NDArray[Any]) -> None:
+    for y in numba.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            for c in range(3):
+                out[y, x, c] = np.int32(min(max(planes[c, y, x], np.float32(0)), largest) + np.float32(0.5))

@@ -8,20 +8,23 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead, is_large
 from amber_ladder.core.fusion._levels import (
-    average,
-    brightness,
+    Asked,
+    Shown,
+    Won,
     expand_onto,
-    halved,
+    finished,
+    halve,
     quiet,
+    split,
+    strips_of,
     take,
     tiles_of,
-    widen,
     window,
 )
 from amber_ladder.core.fusion._moved import barred
 from amber_ladder.core.fusion._plain import HALF_AVERAGE, nothing_sharp
 from amber_ladder.core.fusion._survey import Survey
-from amber_ladder.core.registration import Matrix, warped_picture
+from amber_ladder.core.registration import Matrix, inverse, warp
 
 Float = NDArray[np.float32]
 Mask = NDArray[np.uint8]
@@ -33,10 +36,11 @@ _COARSER_WINDOW = 0.73
 _NOISY_LEVELS = 3
 _PLAIN = 127  # of 255
 _STANDS_OUT = 2.0  # times the mean of all frames, beyond which one is believed wholly
+_NOWHERE = np.zeros((0, 0), np.uint8)
 _EDGE_PX = 4  # of every level is not trusted at a frame's border
-_PARTLY_LEVELS = 2  # hold nearly all pixels: the coarser ones are worked out everywhere
-_AROUND_PX = 8  # of the surface: from there the window and the blur of the survey reach into a tile
-_MOSTLY, _SPARE_FRAMES = 0.6, 2.0
+_PARTLY_LEVELS = 3  # hold nearly all pixels: the coarser ones are worked out everywhere
+_AROUND_PX = 2  # of the surface: from there the window and the blur of the survey reach into a tile
+_MOSTLY, _SPARE_FRAMES = 0.6, 0.6
 
 
 class _Level:
@@ -50,29 +54,30 @@ class _Level:
         calmed: bool,
         credited: bool,
         wanted: Mask | None,
-        seen: Survey | None,
+        plain: Mask,
+        found: Survey,
+        missed: NDArray[np.bool_],
+        sharpest: bool,
     ) -> None:
         self.weights = window(window_px)
         self.tiles = tiles_of(shape, len(self.weights) - 1, wanted)
-        # Of which used frames something may be sharpest in each tile: all, unless the survey tells.
-        self.first, self.last = np.full(len(self.tiles), -np.inf), np.full(len(self.tiles), np.inf)
-        if seen:
-            self.first, self.last = _sharpest_in(self.tiles, shape, seen)
-        self.detail = np.zeros((*shape, 3), np.float32)
-        self.activity = np.full(shape, -1.0, np.float32)
-        self.winner = np.zeros(shape if credited else (0, 0), np.int16)
-        # What all frames together say, where noise shall be averaged away: detail, activity, and how many reach there.
+        self.first, self.last = _asked_in(self.tiles, shape, found, plain, sharpest=sharpest)
+        self.beside = np.array([_in_tile(missed, tile, shape).any() for tile in self.tiles.tolist()], bool)
+        # What all frames together say, where noise shall be averaged away.
         both = shape if calmed else (0, 0)
-        self.together = (np.zeros((*both, 3), np.float32), np.zeros(both, np.float32), np.zeros(both, np.float32))
+        self.won = Won(
+            np.zeros((3, *shape), np.float32),
+            np.full(shape, -1.0, np.float32),
+            np.zeros(shape if credited else (0, 0), np.int16),
+            np.zeros((3, *both), np.float32),
+            np.zeros(both, np.float32),
+            np.zeros(both, np.float32),
+        )
 
-    def add(
-        self, present: NDArray[Any], coarser: Float, coarser_grey: Float, covered: Mask, place: int, *, everywhere: bool
-    ) -> None:
-        tiles = self.tiles if everywhere else self.tiles[(self.first <= place) & (place <= self.last)]
-        take(
-            present, coarser, coarser_grey, covered, self.weights, tiles, np.int16(place),
-            self.detail, self.activity, self.winner, *self.together,
-        )  # fmt: skip
+    def strips(self, place: int, *, reference: bool) -> NDArray[np.int64]:
+        """Where the frame at a place may be sharpest; the reference frame also where those may not reach."""
+        asked = (self.first <= place) & (place <= self.last)
+        return strips_of(self.tiles[asked | self.beside if reference else asked])
 
 
 class Pyramid:
@@ -92,15 +97,14 @@ class Pyramid:
         calm: float,
         wanted: Mask | None = None,
     ) -> None:
-        self._found, self._shape, self._calm = found, shape, calm
+        self._found, self._shape, self._dtype, self._calm = found, shape, dtype, calm
         shapes = _shapes(*shape)
         # Where nothing is sharp no frame has more than others but noise: there they are averaged.
         plain = (nothing_sharp(found) > _PLAIN).astype(np.uint8)
         averaged = shapes[: min(_NOISY_LEVELS, len(shapes) - 1)] if wanted is None and plain.any() else []
         self._plain = [_resized(plain, one) for one in averaged]
-        chosen = [np.uint8(1) - one for one in self._plain]
-        if wanted is not None:
-            chosen = [_resized(wanted, one) for one in shapes[:_PARTLY_LEVELS]]
+        chosen = [] if wanted is None else [_resized(wanted, one) for one in shapes[:_PARTLY_LEVELS]]
+        missed = _not_reached(found)
         self._levels = [
             _Level(
                 one,
@@ -108,77 +112,75 @@ class Pyramid:
                 calmed=calm > 0 and i < _NOISY_LEVELS,
                 credited=i == min(_SHARE_LEVEL, len(shapes) - 2),
                 wanted=chosen[i] if i < len(chosen) else None,
-                seen=found if i < _PARTLY_LEVELS and calm == 0 else None,
+                plain=self._plain[i] if i < len(self._plain) else _NOWHERE,
+                found=found,
+                missed=missed,
+                sharpest=i < _PARTLY_LEVELS and calm == 0,
             )
             for i, one in enumerate(shapes[:-1])
         ]
-        self._base, self._weight = np.zeros((*shapes[-1], 3), np.float32), np.zeros(shapes[-1], np.float32)
-        self._largest = int(np.iinfo(dtype).max)
-        self._low, self._high = np.full((*shape, 3), self._largest, dtype), np.zeros((*shape, 3), dtype)
-        # What is not wanted need not be cut back; a pixel more, for who fades it out between those of the surface.
-        self._cut = (
-            None
-            if wanted is None
-            else 255 * _resized(np.asarray(cv2.dilate(wanted, np.ones((3, 3), np.uint8)), np.uint8), shape)
-        )
+        # A frame as it was shot, at every scale; the next one takes its place.
+        self._planes = [np.empty((4, *one), np.uint16 if i else dtype) for i, one in enumerate(shapes)]
+        # Halved, a tone of 8 bits has 256 parts.
+        self._units = [np.float32(1 / 256 if i and dtype == np.uint8 else 1) for i in range(len(shapes))]
+        self._base, self._weight = np.zeros((3, *shapes[-1]), np.float32), np.zeros(shapes[-1], np.float32)
 
     def add(self, place: int, picture: NDArray[Any]) -> None:
         """The used frame at a place: RGB (H, W, 3)."""
-        warped = warped_picture(picture, self._found.matrices[place], self._found.gains[place], self._largest)
-        reach = _reach(self._found.matrices[place], self._shape)
-        wrong = barred(self._found.moved, place, self._shape)
-        shown = reach if wrong is None else reach & ~wrong
-        widen(warped, shown if self._cut is None else shown & self._cut, self._low, self._high)
-        present: NDArray[Any] = warped
+        found = self._found
+        matrix, gain = found.matrices[place], np.float32(found.gains[place])
+        spans = _spans(matrix, self._shape)
+        wrong = barred(found.moved, place, self._shape)
+        # What the frames in question do not reach, the reference frame shows.
+        reference = found.used[place] == found.reference
+        back = inverse(matrix)
+        split(picture, self._planes[0])
         for depth, level in enumerate(self._levels):
-            finer, coarser = present, halved(present)
-            grey = brightness(coarser)
-            trusted = _trusted(reach, wrong, present.shape[:2])
-            if depth < len(self._plain):
-                index = self._found.surface.index
-                average(
-                    present, coarser, trusted, self._plain[depth], index, index.shape[0] / present.shape[0],
-                    np.int16(place), HALF_AVERAGE, level.detail, level.winner,
-                )  # fmt: skip
-                trusted[self._plain[depth] > 0] = 0
-            # What the frames in question do not reach, the reference frame shows.
-            level.add(
-                present, coarser, grey, trusted, place, everywhere=self._found.used[place] == self._found.reference
+            planes, coarser, coarser_back = self._planes[depth], self._planes[depth + 1], _halved_map(back)
+            halve(planes, coarser)
+            shape = level.won.best.shape
+            shown = Shown(planes, coarser, back, coarser_back, gain * self._units[depth], gain * self._units[depth + 1])
+            asked = Asked(
+                np.int16(place),
+                _trusted(spans, depth, shape),
+                _NOWHERE if wrong is None else _resized(wrong, shape),
+                self._plain[depth] if depth < len(self._plain) else _NOWHERE,
+                found.surface.index,
+                HALF_AVERAGE,
             )
-            present = coarser
-        self._add_base(coarser, brightness(finer), grey, wrong)
+            take(shown, asked, level.strips(place, reference=reference), level.weights, level.won)
+            back = coarser_back
+        self._add_base(inverse(back), gain, wrong)
 
-    def _add_base(self, present: Float, finer: Float, grey: Float, wrong: Mask | None) -> None:
+    def _add_base(self, matrix: Matrix, gain: np.float32, wrong: Mask | None) -> None:
         """The coarsest level is the mean of all, each weighted by what it has just above."""
-        size = (grey.shape[1], grey.shape[0])
-        lost = finer - cv2.pyrUp(grey, dstsize=(finer.shape[1], finer.shape[0]))
-        energy = cv2.resize(lost * lost, size, interpolation=cv2.INTER_AREA)
-        strength = np.asarray(cv2.GaussianBlur(energy, (0, 0), 2.0), np.float32) + np.float32(1e-6)
+        above, planes = self._planes[-2][3] * self._units[-2], self._planes[-1] * self._units[-1]
+        lost = gain * (above - cv2.pyrUp(planes[3], dstsize=(above.shape[1], above.shape[0])))
+        size = (planes.shape[2], planes.shape[1])
+        energy = np.asarray(cv2.resize(lost * lost, size, interpolation=cv2.INTER_AREA), np.float32)
+        strength = np.maximum(cv2.GaussianBlur(warp(energy, matrix), (0, 0), 2.0), np.float32(0)) + np.float32(1e-6)
         if wrong is not None:
             share = cv2.resize(wrong, size, interpolation=cv2.INTER_AREA)
             strength *= np.float32(1.0) - share.astype(np.float32) / np.float32(255)
-        self._base += strength[..., None] * present
+        self._base += strength * gain * np.stack([warp(plane, matrix) for plane in planes[:3]])
         self._weight += strength
 
     def picture(self) -> NDArray[Any]:
         """The composite (H, W, 3) in the frames' type; nothing can be added after that."""
-        for level in self._levels:
-            if level.together[2].size:
-                quiet(level.detail, level.activity, *level.together, self._calm, _STANDS_OUT)
-        picture = np.asarray(self._base / np.maximum(self._weight, 1e-12)[..., None], np.float32)
+        picture = np.asarray(self._base / np.maximum(self._weight, 1e-12), np.float32)
         for level in reversed(self._levels):
-            expand_onto(picture, level.detail)
-            picture = level.detail
-        # No tone that no frame recorded: what the choice per scale overshoots is cut back.
-        np.clip(picture, self._low, self._high, out=picture)
-        return np.rint(picture, out=picture).astype(self._low.dtype)
+            if level.won.seen.size:
+                quiet(level.won, self._calm, _STANDS_OUT)
+            expand_onto(picture, level.won.detail)
+            picture = level.won.detail
+        return finished(picture, self._dtype)
 
     def shares(self) -> tuple[float, ...]:
         """Each used frame's share of the common area."""
         found, level = self._found, self._levels[min(_SHARE_LEVEL, len(self._levels) - 1)]
-        scale = level.winner.shape[1] / found.surface.index.shape[1] / found.factor
+        scale = level.won.winner.shape[1] / found.surface.index.shape[1] / found.factor
         x, y, w, h = (round(edge * scale) for edge in found.crop)
-        winner = level.winner[y : y + max(h, 1), x : x + max(w, 1)].astype(np.int64).ravel()
+        winner = level.won.winner[y : y + max(h, 1), x : x + max(w, 1)].astype(np.int64).ravel()
         return tuple((np.bincount(winner, minlength=len(found.used)) / winner.size).tolist())
 
 
@@ -197,53 +199,89 @@ def merge_pyramid(
     return pyramid.picture(), pyramid.shares()
 
 
-def _sharpest_in(
-    tiles: NDArray[np.int64], shape: tuple[int, int], found: Survey
+def _asked_in(
+    tiles: NDArray[np.int64], shape: tuple[int, int], found: Survey, plain: Mask = _NOWHERE, *, sharpest: bool = True
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """The first and last place (N,) at which something in each tile of a level may be sharp, with some to spare.
+    """The first and last place (N,) of the frames that each tile of a level needs.
 
-    All of them where the survey knows little.
+    They are those at which something in it may be ``sharpest``, with some to spare, or that have a share in the mean
+    where all of it is ``plain`` (H, W, or empty); all of them where the survey knows little, or is not to decide.
     """
     index, known = found.surface.index, found.surface.known
-    smaller = index.shape[0] / shape[0]
     first, last = np.full(len(tiles), -np.inf), np.full(len(tiles), np.inf)
-    for i, (top, bottom, left, right) in enumerate(tiles.tolist()):
-        rows = slice(max(int(top * smaller) - _AROUND_PX, 0), int(bottom * smaller) + _AROUND_PX + 1)
-        columns = slice(max(int(left * smaller) - _AROUND_PX, 0), int(right * smaller) + _AROUND_PX + 1)
-        if known[rows, columns].mean() > _MOSTLY:
-            own = index[rows, columns]
-            first[i], last[i] = own.min() - _SPARE_FRAMES, own.max() + _SPARE_FRAMES
+    for i, tile in enumerate(tiles.tolist()):
+        top, bottom, left, right = tile
+        calm = plain[top:bottom, left:right] if plain.size else plain
+        if (calm.size and calm.all()) or (sharpest and _in_tile(known, tile, shape).mean() > _MOSTLY):
+            spare = float(HALF_AVERAGE) if calm.any() else _SPARE_FRAMES
+            own = _in_tile(index, tile, shape)
+            first[i], last[i] = own.min() - spare, own.max() + spare
     return first, last
+
+
+def _in_tile(surface: NDArray[Any], tile: list[int], shape: tuple[int, int]) -> NDArray[Any]:
+    """Of a plane as large as the surface, what lies in and around a tile of a level."""
+    smaller = surface.shape[0] / shape[0]
+    top, bottom, left, right = (int(edge * smaller) for edge in tile)
+    more = _AROUND_PX
+    return surface[max(top - more, 0) : bottom + more + 1, max(left - more, 0) : right + more + 1]
+
+
+def _not_reached(found: Survey) -> NDArray[np.bool_]:
+    """Where, (H, W of the surface), some frame shows nothing, or not what it should."""
+    missed = np.ones(found.surface.index.shape, bool)
+    x, y, width, height = found.crop
+    margin, factor = _EDGE_PX << (_PARTLY_LEVELS - 1), found.factor
+    missed[
+        (y + margin) // factor + 1 : max((y + height - margin) // factor, 0),
+        (x + margin) // factor + 1 : max((x + width - margin) // factor, 0),
+    ] = False
+    return np.asarray(np.logical_or.reduce([missed, *(one.mask for one in found.moved)]), bool)
 
 
 def _shapes(height: int, width: int) -> list[tuple[int, int]]:
     shapes = [(height, width)]
-    while min(shapes[-1]) >= 2 * _COARSEST_PX:
+    while len(shapes) < 2 or min(shapes[-1]) >= 2 * _COARSEST_PX:
         shapes.append(((shapes[-1][0] + 1) // 2, (shapes[-1][1] + 1) // 2))
     return shapes
 
 
-def _reach(matrix: Matrix, shape: tuple[int, int]) -> Mask:
-    """255 where the frame covers the reference frame's pixel."""
+def _halved_map(matrix: Matrix) -> Matrix:
+    """The same map between pictures of half the size, whose pixels are those at even places."""
+    return np.column_stack([matrix[:, :2], matrix[:, 2] / 2.0])
+
+
+def _spans(matrix: Matrix, shape: tuple[int, int]) -> NDArray[np.float64]:
+    """From where to where (H, 2) a frame covers each row of the reference frame, in px; nowhere: from inf to -inf."""
     height, width = shape
-    corners = np.array([[0, 0], [width - 1, 0], [width - 1, height - 1], [0, height - 1]], np.float64)
-    quad = corners @ matrix[:, :2].T + matrix[:, 2]
-    mask = np.zeros(shape, np.uint8)
-    cv2.fillConvexPoly(mask, np.rint(quad * 16).astype(np.int32), 255, cv2.LINE_8, 4)
-    return mask
+    back, rows = inverse(matrix), np.arange(height)
+    low, high = np.full(height, -np.inf), np.full(height, np.inf)
+    # Each coordinate of the frame lies between 0 and its last pixel, which is a line across the reference frame.
+    for (a, b, c), last in zip(back, (width - 1, height - 1), strict=True):
+        start = b * rows + c
+        if abs(a) < 1e-12:
+            low[(start < 0) | (start > last)] = np.inf
+        else:
+            ends = np.sort([-start / a, (last - start) / a], axis=0)
+            low, high = np.maximum(low, ends[0]), np.minimum(high, ends[1])
+    return np.where((low <= high)[:, None], np.column_stack([low, high]), (np.inf, -np.inf))
 
 
-def _trusted(reach: Mask, wrong: Mask | None, shape: tuple[int, ...]) -> Mask:
-    """Where a frame may speak at a level of this shape.
+def _trusted(spans: NDArray[np.float64], depth: int, shape: tuple[int, ...]) -> NDArray[np.int32]:
+    """Where (H, 2: from, to) a frame may speak in each row of a level of this shape.
 
-    Beyond a frame's own border the pixels are mirrored: only the reference frame may speak there.
+    Beyond a frame's own border the pixels are mirrored, which shows in some more: only the reference frame may speak
+    there.
     """
-    near = np.ones((2 * _EDGE_PX + 1,) * 2, np.uint8)
-    covered = cv2.erode(_resized(reach, shape), near, borderType=cv2.BORDER_CONSTANT, borderValue=255)
-    if wrong is not None:
-        # Not widened: what moved is told with a rim of its own.
-        covered = np.where(_resized(wrong, shape) > 0, np.uint8(0), covered)
-    return np.asarray(covered, np.uint8)
+    height, width = shape
+    rows, size = np.arange(height), 2.0**depth
+    low, high = np.zeros(height), np.full(height, np.inf)
+    for beside in (-_EDGE_PX, _EDGE_PX):
+        own = spans[np.clip((rows + beside) << depth, 0, len(spans) - 1)] / size
+        low, high = np.maximum(low, own[:, 0]), np.minimum(high, own[:, 1])
+    first = np.where(low <= 0, 0, np.ceil(low) + _EDGE_PX)
+    end = np.where(high >= width - 1, width, np.floor(high) + 1 - _EDGE_PX)
+    return np.asarray(np.clip(np.nan_to_num(np.column_stack([first, end]), posinf=width, neginf=0), 0, width), np.int32)
 
 
 def _resized(mask: Mask, shape: tuple[int, ...]) -> Mask:

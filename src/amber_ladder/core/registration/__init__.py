@@ -13,7 +13,7 @@ from amber_ladder.core.registration._similarity import (
     scale_of,
     shared_rectangle,
 )
-from amber_ladder.core.registration._warp import along_run, one_pixel, steady_run, warp, warped_picture
+from amber_ladder.core.registration._warp import along_run, one_pixel, steady_run, warp, warped_picture, window_of
 from amber_ladder.core.registration._wide import wide_blur
 
 __all__ = [
@@ -40,4 +40,5 @@ __all__ = [
     "warp",
     "warped_picture",
     "wide_blur",
+    "window_of",
 ]

@@ -66,7 +66,7 @@ class CardBench:
         depth = self._view.frame(self._view.scene.sharp_depth_um(), still, cv2.INTER_NEAREST)
         # As it is lit: what drowns in noise tells nobody where focus is. Where all does, the best of it has to tell.
         lit = np.float32((1.0 - self._light.veil) * 2.0**self._light.stops)
-        noise = np.sqrt((picture * lit + 0.5 * self._light.veil) / self._light.full_well)
+        noise = np.sqrt((np.maximum(picture, 0.0) * lit + 0.5 * self._light.veil) / self._light.full_well)
         slope = np.hypot(dx, dy) * lit
         seen = (slope > np.maximum(_DETAIL, over * noise) for over in (_OVER_NOISE, 0.5 * _OVER_NOISE, 0.0))
         telling = next((one for one in seen if one.mean() > _LEAST_SEEN), slope > 0.0)

@@ -33,7 +33,7 @@ function PlaceReading({ lit }: { lit: LitPlace }) {
       <p className={`mt-1 text-[0.9375rem] ${clipped ? "text-fault" : "text-ink2"}`}>
         {clipped
           ? "Washed out here: darken the live view, or the best cannot be told."
-          : below === null
+          : below === null || below < 0 // a best is kept after a few calm moments only
             ? "Hold still a moment …"
             : below < 0.1
               ? "The brightest so far."
