@@ -13,7 +13,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.registration import window_of
+from amber_ladder.core.registration import steady_run, window_of
 
 Float = NDArray[np.float32]
 Matrix = NDArray[np.float64]
@@ -199,21 +199,25 @@ def _choose(
     Returns from which row to which.
     """
     rows, columns = better.shape
-    reach, everywhere = len(weights) - 1, (-(2**30), 2**30)
-    own, activity = np.empty((rows + 2 * reach, columns + 2 * reach), np.float32), np.empty(columns, np.float32)
-    # Beyond a level's border it is what frames show there, so that all of them are compared alike.
-    _beyond(shown, 3, top - reach, left - reach, everywhere, everywhere, pixel, own)
-    across = np.empty((rows + 2 * reach, columns), np.float32)
-    for q in range(len(own)):
-        _square(own[q])
-        _averaged_along(own[q], weights, across[q])
+    (a, b, c), (d, e, f) = shown.back
+    # Where the strip lies in the frame, with a pixel more: there all is averaged, before anything is moved.
+    far_x, far_y = (left, left + columns - 1), (top, top + rows - 1)
+    u, v = min(a * far_x[0], a * far_x[1]) + min(b * far_y[0], b * far_y[1]) + c, (
+        min(d * far_x[0], d * far_x[1]) + min(e * far_y[0], e * far_y[1]) + f
+    )
+    u_end = max(a * far_x[0], a * far_x[1]) + max(b * far_y[0], b * far_y[1]) + c
+    v_end = max(d * far_x[0], d * far_x[1]) + max(e * far_y[0], e * far_y[1]) + f
+    first, above = int(np.floor(u)), int(np.floor(v))
+    averaged = np.empty((int(np.floor(v_end)) + 2 - above, int(np.floor(u_end)) + 2 - first), np.float32)
+    _weigh(shown, above, first, weights, averaged)
+    activity = np.empty(columns, np.float32)
     low, high = rows, 0
     for q in range(rows):
         y = top + q
         start, end = max(asked.spans[y, 0], left) - left, min(asked.spans[y, 1], left + columns) - left
         if end <= start:
             continue
-        _averaged_down(across, q + reach, weights, activity)
+        _moved(averaged, a * left + b * y + c - first, a, d * left + e * y + f - above, d, pixel, activity)
         here, within, count = slice(left + start, left + end), activity[start:end], np.float32(0)
         if asked.wrong.size:
             _silence(asked.wrong[y, here], within)
@@ -227,6 +231,85 @@ def _choose(
         if count > 0:
             low, high = min(low, q), q + 1
     return low, high
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _weigh(shown: Shown, top: int, left: int, weights: Float, out: Float) -> None:
+    """Squared detail in brightness of a frame, averaged with ``weights``, in a window from ``top``, ``left`` on.
+
+    In the frame's own pixels: moved first, it would lose some where it is moved by half a pixel.
+    """
+    plane, coarser = shown.planes[3], shown.coarser[3]
+    reach, least = len(weights) - 1, shown.coarser_gain / shown.gain
+    start = left - reach - ((left - reach) & 1)
+    wide, skipped = out.shape[1] + left + reach - start, left - reach - start
+    first = (start >> 1) - 1
+    line, own = np.empty((wide >> 1) + 4, np.float32), np.empty(wide, np.float32)
+    above, here, below = np.empty_like(line), np.empty_like(line), np.empty_like(line)
+    across = np.empty((len(out) + 2 * reach, out.shape[1]), np.float32)
+    held = -(2**40)
+    for q in range(len(across)):
+        y = top - reach + q
+        j = y >> 1
+        if j != held:
+            held = j
+            for near, values in ((j - 1, above), (j, here), (j + 1, below)):
+                _read(coarser[_mirrored(near, len(coarser))], first, least, values)
+        _read(plane[_mirrored(y, len(plane))], start, np.float32(1), own)
+        if y & 1:
+            _half_way(here, below, line)
+        else:
+            _nearly_on(above, here, below, line)
+        _less(line, line[1:], line[2:], own)
+        _square(own)
+        _averaged_along(own[skipped:], weights, across[q])
+    squared = shown.gain * shown.gain
+    for q in range(len(out)):
+        _averaged_down(across, q + reach, weights, out[q])
+        for k in range(out.shape[1]):
+            out[q, k] *= squared
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _read(row: NDArray[Any], start: int, gain: np.float32, out: Float) -> None:
+    """A part of a row, mirrored beyond its ends."""
+    first, last = min(max(-start, 0), len(out)), max(min(len(row) - start, len(out)), 0)
+    if first < last:
+        inside, part = out[first:last], row[start + first :]
+        for k in range(len(inside)):
+            inside[k] = gain * np.float32(part[k])
+    for k in range(first):
+        out[k] = gain * np.float32(row[_mirrored(start + k, len(row))])
+    for k in range(max(last, first), len(out)):
+        out[k] = gain * np.float32(row[_mirrored(start + k, len(row))])
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _moved(plane: Float, u: float, wider: float, v: float, turned: float, pixel: Float, out: Float) -> None:
+    """A row of a smooth plane that begins at ``u``, ``v`` and goes on by ``wider``, ``turned`` a pixel, by lines."""
+    at = 0
+    while at < len(out):
+        x, y = u + at * wider, v + at * turned
+        i = max(min(int(np.floor(x)), plane.shape[1] - 2), 0)
+        j = max(min(int(np.floor(y)), len(plane) - 2), 0)
+        run = min(steady_run(x - i, wider - 1.0), steady_run(y - j, turned), len(out) - at)
+        run = max(min(run, plane.shape[1] - 1 - i), 1)
+        _by_lines(
+            plane[j, i:], plane[j, i + 1 :], plane[j + 1, i:], plane[j + 1, i + 1 :], np.float32(x - i),
+            np.float32(wider - 1.0), np.float32(y - j), np.float32(turned), pixel, out[at : at + run],
+        )  # fmt: skip
+        at += run
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _by_lines(
+    one: Float, two: Float, three: Float, four: Float, across: np.float32, wider: np.float32, down: np.float32,
+    turned: np.float32, pixel: Float, out: Float,
+) -> None:  # fmt: skip
+    for m in range(len(out)):
+        t, s = across + pixel[m] * wider, down + pixel[m] * turned
+        upper, lower = one[m] + t * (two[m] - one[m]), three[m] + t * (four[m] - three[m])
+        out[m] = upper + s * (lower - upper)
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
