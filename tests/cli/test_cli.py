@@ -119,10 +119,29 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(tifffile.imread(self.folder / "o/composite.tif").dtype, np.uint8)
         self.assertEqual(tifffile.imread(self.folder / "o/depth.tif").dtype, np.float32)
         self.assertEqual(before, {p.name: p.read_bytes() for p in (self.folder / "f").glob("*.jpg")})
+        self._progress()
         self._mend(report["frames_used"][5])
         self._measure()
         self._export()
         self._package()
+
+    def _progress(self) -> None:
+        """Into a pipe it comes while the work is done, not when it is over."""
+        command = [sys.executable, "-m", "amber_ladder", "merge", str(self.folder / "f")]
+        with subprocess.Popen(
+            [*command, "--out", str(self.folder / "again"), "--progress"],
+            env={**os.environ, "PYTHONPATH": str(SOURCE / "src")}, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE,
+            text=True,
+        ) as merging:  # fmt: skip
+            assert merging.stderr is not None
+            first = merging.stderr.readline()
+            self.assertIsNone(merging.poll())
+            self.assertFalse((self.folder / "again").exists())
+            told = [first, *merging.stderr]
+        self.assertEqual(merging.returncode, 0, told)
+        self.assertEqual(first, "Aligning and measuring focus: 0 of 24\n")
+        self.assertIn("Merging: 12 of 12\n", told)
+        self.assertEqual(told[-1], "Saving: 1 of 1\n")
 
     def _package(self) -> None:
         """All of it in one file, gone through; a flipped byte, and what is no package."""

@@ -2,6 +2,7 @@
 
 import json
 import sys
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -19,22 +20,10 @@ from amber_ladder.core.fusion import USUAL_WINDOW_PX
 from amber_ladder.core.optics import resolve
 from amber_ladder.errors import AmberLadderError, BadInput
 from amber_ladder.formats.development_json import DevelopmentJson
-from amber_ladder.formats.label_json import LabelJson
-from amber_ladder.formats.measures_json import MeasuresJson
-from amber_ladder.formats.mend_json import StepsJson
 from amber_ladder.formats.plan_json import PlanJson, ladder_json, optics_json
 from amber_ladder.formats.rig_json import RigJson
-from amber_ladder.formats.tile_set_json import TileSetJson
 from amber_ladder.formats.validated import refusal
-from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json, ruling_in, scale_json
-from amber_ladder.work.on_disk.checking import check_folder
-from amber_ladder.work.on_disk.laying import lay_tiles
-from amber_ladder.work.on_disk.measuring import measure_folder
-from amber_ladder.work.on_disk.mending import mend_folder
 from amber_ladder.work.on_disk.merge_settings import MergeSettings
-from amber_ladder.work.on_disk.merging import merge_folder
-from amber_ladder.work.on_disk.packaging import package_folder
-from amber_ladder.work.on_disk.planning import whole_ladder
 from amber_ladder.work.practice.rail import USUAL, serve_rail
 
 app = typer.Typer(
@@ -47,6 +36,7 @@ app = typer.Typer(
 )
 
 Model = TypeVar("Model", bound=BaseModel)
+_EVERY_S = 1.0
 _PHASES = {
     "shoot": "Shooting",
     "register": "Aligning and measuring focus",
@@ -74,6 +64,8 @@ def plan_command(
     plan: Annotated[Path, typer.Argument(metavar="PLAN.json", help="Rig, end points, rail.")],
 ) -> None:
     """The ladder: step, frames, positions, blur between rungs, time, space."""
+    from amber_ladder.work.on_disk.planning import whole_ladder
+
     with plain_errors():
         entry = _read(plan, PlanJson)
         _print(ladder_json(whole_ladder(entry), entry))
@@ -85,6 +77,8 @@ def check_command(
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Split a folder into stacks, and say what is wrong with its frames, what to trim, and what is missing."""
+    from amber_ladder.work.on_disk.checking import check_folder
+
     with plain_errors(), _reporting(progress) as report:
         result = check_folder(folder, report)
     _print(result)
@@ -133,6 +127,8 @@ def merge_command(
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Merge a folder of frames into one picture and a depth map."""
+    from amber_ladder.work.on_disk.merging import merge_folder
+
     with plain_errors(), _reporting(progress) as report:
         settings = MergeSettings(
             method.value, order.value, step_um, um_per_px, window_px, calm, sharp_near_um, sharp_far_um,
@@ -153,6 +149,9 @@ def mend_command(
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Mend a merge by a list of steps; merge and frames stay as they are."""
+    from amber_ladder.formats.mend_json import StepsJson
+    from amber_ladder.work.on_disk.mending import mend_folder
+
     with plain_errors(), _reporting(progress) as report:
         told = mend_folder(result, _read(steps, StepsJson).steps, frames, out, report)
     _print({**told, "out": str(out)})
@@ -164,6 +163,9 @@ def measure_command(
     measures: Annotated[Path, typer.Argument(metavar="MEASURES.json", help="What to measure, and where.")],
 ) -> None:
     """Sizes on a merged picture, each with its expanded uncertainty and what that is made of."""
+    from amber_ladder.formats.measures_json import MeasuresJson
+    from amber_ladder.work.on_disk.measuring import measure_folder
+
     with plain_errors():
         _print(measure_folder(result, _read(measures, MeasuresJson)))
 
@@ -175,6 +177,9 @@ def tiles_command(
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Merges that overlap, laid together in one picture and depth map, with the seams told."""
+    from amber_ladder.formats.tile_set_json import TileSetJson
+    from amber_ladder.work.on_disk.laying import lay_tiles
+
     with plain_errors(), _reporting(progress) as report:
         _print(lay_tiles(_read(tiles, TileSetJson), tiles.parent, out, report))
 
@@ -206,6 +211,10 @@ def package_command(
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Originals, results and record in one file that tells whether it is whole."""
+    from amber_ladder.formats.label_json import LabelJson
+    from amber_ladder.formats.measures_json import MeasuresJson
+    from amber_ladder.work.on_disk.packaging import package_folder
+
     with plain_errors(), _reporting(progress) as report:
         told = package_folder(
             result, frames, out, _read(label, LabelJson) if label else LabelJson(), report, mends=mend or [],
@@ -239,6 +248,8 @@ def scale_command(
     ] = None,
 ) -> None:
     """The scale from a picture of a ruling: µm per pixel, its uncertainty, and what was found."""
+    from amber_ladder.work.on_disk.calibrating import ruling_in, scale_json
+
     with plain_errors():
         _print(scale_json(ruling_in(picture), spacing_um, tolerance_percent))
 
@@ -254,6 +265,8 @@ def ramp_command(
     progress: Annotated[bool, typer.Option("--progress", help="Report progress even into a pipe.")] = False,
 ) -> None:
     """Focus travel per frame from a series shot of a ramp of known slope."""
+    from amber_ladder.work.on_disk.calibrating import ramp_in, ramp_json
+
     with plain_errors(), _reporting(progress) as report:
         ramp, frames = ramp_in(folder, slope_deg=slope_deg, um_per_px=um_per_px, progress=report)
     _print(ramp_json(ramp, frames.names, slope_deg=slope_deg, slope_tolerance_deg=slope_tolerance_deg))
@@ -349,12 +362,24 @@ def _print(content: Any) -> None:
 @contextmanager
 def _reporting(asked: bool) -> Iterator[Report]:
     console = Console(stderr=True)
-    if not (console.is_terminal or asked):
-        yield no_progress
+    if not console.is_terminal:
+        yield _in_lines() if asked else no_progress
         return
     columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
     with Progress(*columns, console=console) as bars:
         yield _follow(bars)
+
+
+def _in_lines() -> Report:
+    """Progress for whoever reads the pipe: a line when a phase begins, every second or so, and when it ends."""
+    told: dict[str, float] = {}
+
+    def report(phase: str, done: int, total: int) -> None:
+        if phase not in told or done >= total or time.monotonic() - told[phase] > _EVERY_S:
+            told[phase] = time.monotonic()
+            print(f"{_PHASES[phase]}: {done} of {total}", file=sys.stderr, flush=True)
+
+    return report
 
 
 def _follow(bars: Progress) -> Callable[[str, int, int], None]:

@@ -366,18 +366,22 @@ def carried_over(
     back = np.array([rescaled(compose(old, inverse(new)), 1.0 / factor)
                      for old, new in zip(rough, matrices, strict=True)], np.float32)  # fmt: skip
     new_peaks, new_confidence = np.empty_like(peaks), np.empty_like(confidence)
-    _carry_over(index, peaks, confidence, back, new_peaks, new_confidence)
+    half = len(index) // 2
+    with ThreadPoolExecutor(max_workers=2) as pool:
+        list(pool.map(lambda rows: _carry_over(index, peaks, confidence, back, *rows, new_peaks, new_confidence),
+                      ((0, half), (half, len(index)))))  # fmt: skip
     return new_peaks, new_confidence
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _carry_over(
-    index: Float, peaks: Float, confidence: Float, back: Float, new_peaks: Float, new_confidence: Float
-) -> None:
-    # Not in parallel: numba then took half of what lies outside for inside.
+    index: Float, peaks: Float, confidence: Float, back: Float, first: int, end: int, new_peaks: Float,
+    new_confidence: Float,
+) -> None:  # fmt: skip
+    # By threads of the caller's: in parallel, numba took half of what lies outside for inside.
     height, width = index.shape
     last = len(back) - 1
-    for y in range(height):
+    for y in range(first, end):
         for x in range(width):
             frame, j, i, row, column = len(back) // 2, 0, 0, 0, 0
             for _ in range(3):

@@ -202,8 +202,9 @@ def _choose(
     (a, b, c), (d, e, f) = shown.back
     # Where the strip lies in the frame, with a pixel more: there all is averaged, before anything is moved.
     far_x, far_y = (left, left + columns - 1), (top, top + rows - 1)
-    u, v = min(a * far_x[0], a * far_x[1]) + min(b * far_y[0], b * far_y[1]) + c, (
-        min(d * far_x[0], d * far_x[1]) + min(e * far_y[0], e * far_y[1]) + f
+    u, v = (
+        min(a * far_x[0], a * far_x[1]) + min(b * far_y[0], b * far_y[1]) + c,
+        (min(d * far_x[0], d * far_x[1]) + min(e * far_y[0], e * far_y[1]) + f),
     )
     u_end = max(a * far_x[0], a * far_x[1]) + max(b * far_y[0], b * far_y[1]) + c
     v_end = max(d * far_x[0], d * far_x[1]) + max(e * far_y[0], e * far_y[1]) + f

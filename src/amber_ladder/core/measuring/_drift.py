@@ -10,7 +10,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import chi2
+from scipy.special import chdtrc
 
 _LIKELY = 0.05
 """What happens by chance less often than this is taken for real."""
@@ -52,7 +52,7 @@ def drift_of(days: Sequence[float], scales: Sequence[float], u: Sequence[float])
 
 
 def _by_chance(weights: NDArray[np.float64], left: NDArray[np.float64], free: int) -> bool:
-    return bool(chi2.sf(np.sum(weights * left**2), free) > _LIKELY)
+    return bool(chdtrc(free, np.sum(weights * left**2)) > _LIKELY)
 
 
 def _from_others(place: int, values: NDArray[np.float64], weights: NDArray[np.float64]) -> float:

@@ -7,7 +7,6 @@ from itertools import pairwise
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse.csgraph import minimum_spanning_tree, shortest_path
 
 from amber_ladder.core.sorting.run._file import SeenFile
 from amber_ladder.core.sorting.run._look import TILES
@@ -101,6 +100,9 @@ def _followed(files: Sequence[SeenFile], fit: Sequence[int]) -> Float:
 
 def _laid_out(share: Float) -> tuple[Double, Double]:
     """Positions of frames along a line, 0 to 1, and how far each lies from the one most like it."""
+    # Here: it takes a tenth of a second, and most who load this only want to merge.
+    from scipy.sparse.csgraph import minimum_spanning_tree, shortest_path
+
     root = np.sqrt(share.astype(np.float64))
     unit = root / np.maximum(np.linalg.norm(root, axis=1, keepdims=True), 1e-9)
     apart = np.sqrt(-np.log(np.clip(unit @ unit.T, _FARTHEST_ALIKE, 1.0)))
