@@ -4,6 +4,7 @@ import json
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -16,7 +17,10 @@ RUNS = 3
 BOUNDS = {
     "select": "to hold: 4.0 ×", "pyramid": "to hold: 6.5 ×", "auto": "to hold: 6.5 ×", "blend": "no bound set",
 }  # fmt: skip
-NAMES = (*BOUNDS, "patch", "memory", "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
+_LIBRARIES = "import sys, numpy, cv2, numba; print('loaded', file=sys.stderr)"
+_MERGE = (sys.executable, "-m", "amber_ladder", "merge", "--method", "select", "--progress")
+MERGE = (*BOUNDS, "start", "patch", "memory")  # what ``merge`` stands for
+NAMES = ("merge", *MERGE, "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
          "look", "check", "sorting", "mend", "brush", "measuring", "ledger", "day", "tiles")  # fmt: skip
 
 
@@ -34,18 +38,29 @@ def repeated(what: str, folder: Path, scratch: Path) -> dict[str, float]:
     return {key: median(run[key] for run in runs) for key in runs[0]}
 
 
+def started(command: list[str]) -> float:
+    """Seconds until a command writes its first line to stderr; it is let run to its end."""
+    began = time.perf_counter()
+    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE) as process:
+        assert process.stderr is not None
+        process.stderr.readline()
+        taken = time.perf_counter() - began
+        process.stderr.read()
+    return taken
+
+
 def main(names: list[str]) -> int:
     """Measure what is named, or everything; returns the exit code."""
     unknown = [name for name in names if name not in NAMES]
     if unknown:
         print(f"ladder: no benchmark is called {unknown[0]!r}: choose from {', '.join(NAMES)}", file=sys.stderr)
         return 2
-    wanted = names or list(NAMES)
+    wanted = [*names, *(MERGE if "merge" in names else ())] or list(NAMES)
     for name, run in _BY_THEMSELVES.items():
         # The look before shooting is asked for as a patch, too.
-        if name in wanted or (name == "look" and "patch" in wanted):
+        if name in wanted or (name == "look" and "patch" in names):
             run()
-    if set(wanted) & {*BOUNDS, "patch", "memory", "workers"}:
+    if set(wanted) & {*MERGE, "workers"}:
         _merges(wanted)
     return 0
 
@@ -181,6 +196,14 @@ def _merges(wanted: list[str]) -> None:
                     f"({seconds:.1f} s; {bound}); {taken['loading']:.1f} s more for a process's first",
                     flush=True,
                 )
+        if "start" in wanted:
+            libraries = median(started([sys.executable, "-c", _LIBRARIES]) for _ in range(2 * RUNS))
+            first = median(started([*_MERGE, str(frames), "--out", str(scratch / "started")]) for _ in range(2 * RUNS))
+            print(
+                f"from the command to the first frame looked at: {first / libraries:.1f} × loading its libraries "
+                f"({first:.2f}; {libraries:.2f} s; to hold: 0.5 s)",
+                flush=True,
+            )
         if "patch" in wanted:
             taken_s = repeated("patch", frames, scratch)
             first_s = taken_s.pop("first")
