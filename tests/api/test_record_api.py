@@ -70,3 +70,35 @@ class Record(unittest.TestCase):
         self.assertEqual(hashlib.sha256(first.content + second.content).hexdigest(), told["sha256"])
         self.assertIn(told["name"], second.headers["content-disposition"])
         self.assertEqual(self.client.post("/api/merges/999999/packages").status_code, 404)
+
+    def test_what_is_saved_stands_in_the_history(self) -> None:
+        merge = merged(shot_stack("RC-0").takes[0].id)
+        mine, others = {"Cookie": "initials=A.F."}, {"Cookie": "initials=B.M."}
+
+        def told() -> list[tuple[str, str | None]]:
+            view = self.client.get(f"/api/merges/{merge.id}/label").json()
+            self.assertEqual(view["broken"], [])
+            return [(one["words"], one["by"]) for one in view["done"] if one["did"] == "exported"]
+
+        before = len(told())
+        address = f"/api/merges/{merge.id}"
+        size = int(self.client.get(f"{address}/composite.tif", headers=mine).headers["content-length"])
+        # Straight after, the same is the same: a download that broke off goes on.
+        self.client.get(f"{address}/composite.tif", headers={**mine, "Range": f"bytes={size // 2}-"})
+        stem = self.client.get(f"{address}/label").json()["file_stem"]
+        expected = [(f"saved as {stem}_composite.tif", "A.F.")]
+        self.assertEqual(told()[before:], expected)
+        for path, name, headers in (
+            ("picture.jpg", f"{stem}.jpg", mine),
+            ("measures.csv", f"{stem}_measures.csv", mine),
+            ("record.json", f"{stem}.json", mine),
+            ("record.json", f"{stem}.json", others),
+            ("ome-tiff", f"{stem}.ome.tif", others),
+        ):
+            self.assertEqual(self.client.get(f"{address}/{path}", headers=headers).status_code, 200)
+            expected.append((f"saved as {name}", headers["Cookie"].removeprefix("initials=")))
+        self.assertEqual(told()[before:], expected)
+        # What cannot be had has not left.
+        self.assertEqual(self.client.get(f"{address}/ome-tiff?mended_id=999999").status_code, 404)
+        self.assertEqual(self.client.get("/api/merges/999999/picture.png").status_code, 404)
+        self.assertEqual(told()[before:], expected)

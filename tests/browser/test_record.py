@@ -30,6 +30,11 @@ class Record(PageTest):
         history = page.get_by_role("region", name="History")
         expect(history).to_contain_text("exported: packed as REC-1")
         expect(history).to_contain_text("none was altered")
+        with page.expect_download():
+            page.get_by_role("link", name="Save Record on paper").click()
+        expect(history.get_by_role("listitem").last).to_contain_text(
+            re.compile(r"exported: saved as REC-1.*_record\.pdf")
+        )
 
     def test_initials_stand_in_the_history_and_what_is_corrected_keeps_both(self) -> None:
         page = self.page

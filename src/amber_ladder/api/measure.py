@@ -10,6 +10,7 @@ from amber_ladder.api.bodies import KEEP
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.formats.measures_json import ReferenceJson
 from amber_ladder.work import measure
+from amber_ladder.work.leaving import left
 
 router = APIRouter(tags=["measure"], responses=RESPONSES)
 
@@ -59,26 +60,26 @@ def pick_again(measure_id: int, entry: measure.PickEntry) -> measure.MeasureView
 @router.get("/merges/{merge_id}/measures.csv", response_class=Response)
 def as_csv(merge_id: int) -> Response:
     """All measures of a merge as a table."""
-    return _saved(*measure.measures_csv(merge_id), "text/csv; charset=utf-8")
+    return _saved(merge_id, *measure.measures_csv(merge_id), "text/csv; charset=utf-8")
 
 
 @router.get("/merges/{merge_id}/measures.json", response_class=Response)
 def as_json(merge_id: int) -> Response:
     """All measures of a merge with all that they rest on."""
     content, name = measure.measures_json(merge_id)
-    return _saved(json.dumps(content, indent=1, ensure_ascii=False, default=str), name, "application/json")
+    return _saved(merge_id, json.dumps(content, indent=1, ensure_ascii=False, default=str), name, "application/json")
 
 
 @router.get("/merges/{merge_id}/measures.svg", response_class=Response)
 def as_svg(merge_id: int) -> Response:
     """The merge with its measures drawn on it."""
-    return _saved(*measure.picture_svg(merge_id), "image/svg+xml")
+    return _saved(merge_id, *measure.picture_svg(merge_id), "image/svg+xml")
 
 
 @router.post("/merges/{merge_id}/profile.csv", response_class=Response)
 def profile(merge_id: int, entry: measure.TriedEntry) -> Response:
     """A profile as a table."""
-    return _saved(*measure.profile_csv(merge_id, entry), "text/csv; charset=utf-8")
+    return _saved(merge_id, *measure.profile_csv(merge_id, entry), "text/csv; charset=utf-8")
 
 
 def _part(
@@ -110,19 +111,19 @@ def texture(merge_id: int, part: _Part) -> Response:
 @router.get("/merges/{merge_id}/measures.png", response_class=Response)
 def as_png(merge_id: int) -> Response:
     """The merge with its measures drawn on it, in pixels."""
-    return _saved(*measure.picture_png(merge_id), "image/png")
+    return _saved(merge_id, *measure.picture_png(merge_id), "image/png")
 
 
 @router.get("/merges/{merge_id}/anaglyph.png", response_class=Response)
 def as_anaglyph(merge_id: int) -> Response:
     """The merge for red and cyan glasses."""
-    return _saved(*measure.seen_from_aside(merge_id, "anaglyph"), "image/png")
+    return _saved(merge_id, *measure.seen_from_aside(merge_id, "anaglyph"), "image/png")
 
 
 @router.get("/merges/{merge_id}/rocking.webp", response_class=Response)
 def as_film(merge_id: int) -> Response:
     """The merge as a film that rocks to and fro."""
-    return _saved(*measure.seen_from_aside(merge_id, "rocking-film"), "image/webp")
+    return _saved(merge_id, *measure.seen_from_aside(merge_id, "rocking-film"), "image/webp")
 
 
 @router.get("/measures/{measure_id}/place.jpg", response_class=Response)
@@ -153,7 +154,7 @@ def series_table(merge_id: int) -> measure.SeriesTableView:
 @router.get("/merges/{merge_id}/series.csv", response_class=Response)
 def series_csv(merge_id: int) -> Response:
     """The same as a table to keep."""
-    return _saved(*measure.series_csv(merge_id), "text/csv; charset=utf-8")
+    return _saved(merge_id, *measure.series_csv(merge_id), "text/csv; charset=utf-8")
 
 
 @router.post("/merges/{merge_id}/reference")
@@ -174,6 +175,7 @@ def drop_reference(merge_id: int) -> measure.MeasuringView:
     return measure.set_reference(merge_id, None)
 
 
-def _saved(content: str | bytes, name: str, media_type: str) -> Response:
+def _saved(merge_id: int, content: str | bytes, name: str, media_type: str) -> Response:
+    left(merge_id, name)
     headers = {"Content-Disposition": f'attachment; filename="{name}"', "Cache-Control": "no-store"}
     return Response(content, media_type=media_type, headers=headers)

@@ -9,6 +9,7 @@ from fastapi.responses import FileResponse, Response
 from amber_ladder.api.bodies import KEEP
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.work import mend
+from amber_ladder.work.leaving import left
 
 router = APIRouter(tags=["mend"], responses=RESPONSES)
 Key = Annotated[str, Path(pattern=r"^[0-9a-f]{1,16}$")]
@@ -138,7 +139,9 @@ def propose_part(merge_id: int, entry: mend.BaseAndTip) -> mend.ProposedPart:
 @router.get("/mended/{product_id}/{name}", response_class=FileResponse)
 def mended_file(product_id: int, name: str) -> FileResponse:
     """A file of a mended picture that was written."""
-    return FileResponse(mend.mended_file(product_id, name), filename=name, headers=KEEP)
+    path = mend.mended_file(product_id, name)
+    left(product_id, name, "mend")
+    return FileResponse(path, filename=name, headers=KEEP)
 
 
 def _tile(made: mend.Tile, media_type: str) -> Response:

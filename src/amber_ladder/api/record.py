@@ -12,6 +12,7 @@ from amber_ladder.api.bodies import BODY, streamed
 from amber_ladder.api.problems import RESPONSES
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.work import record
+from amber_ladder.work.leaving import left
 from amber_ladder.work.stack import scale
 from amber_ladder.work.stack.views import StackView
 
@@ -47,6 +48,7 @@ def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> FileR
     """Composite, depth or its standard uncertainty as merged."""
     file = ExitStack()
     path, name = file.enter_context(record.tiff(merge_id, kind))
+    left(merge_id, name)
     return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
 
 
@@ -55,6 +57,7 @@ def whole(merge_id: int, mended_id: int | None = None) -> FileResponse:
     """Picture, depth, its uncertainty, and with a mended picture what was changed, in one file."""
     file = ExitStack()
     path, name = file.enter_context(record.whole(merge_id, mended_id))
+    left(merge_id, name)
     return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
 
 
@@ -62,21 +65,21 @@ def whole(merge_id: int, mended_id: int | None = None) -> FileResponse:
 def picture(merge_id: int, kind: Literal["png", "jpg"]) -> Response:
     """The cropped composite with its scale bar, and with whose it is."""
     content, name = record.picture(merge_id, kind)
-    return saved(content, "image/png" if kind == "png" else "image/jpeg", name)
+    return _saved(merge_id, content, "image/png" if kind == "png" else "image/jpeg", name)
 
 
 @router.get("/merges/{merge_id}/record.json", response_class=Response)
 def record_json(merge_id: int) -> Response:
     """The full record."""
     content, name = record.record(merge_id)
-    return saved(json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", name)
+    return _saved(merge_id, json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", name)
 
 
 @router.get("/merges/{merge_id}/record.pdf", response_class=Response)
 def record_sheet(merge_id: int) -> Response:
     """The record on paper."""
     content, name = record.record_sheet(merge_id)
-    return saved(content, "application/pdf", name)
+    return _saved(merge_id, content, "application/pdf", name)
 
 
 @router.get("/merges/{merge_id}/packages")
@@ -120,6 +123,11 @@ def rights() -> record.Rights:
 def set_rights(entry: record.Rights) -> record.Rights:
     """Set that."""
     return record.set_rights(entry)
+
+
+def _saved(merge_id: int, content: bytes, media_type: str, name: str) -> Response:
+    left(merge_id, name)
+    return saved(content, media_type, name)
 
 
 def saved(content: bytes, media_type: str, name: str) -> Response:

@@ -53,6 +53,12 @@ def of_stack(session: Session, stack_id: int) -> list[HistoryEntry]:
     return list(session.scalars(query))
 
 
+def last(session: Session, stack_id: int) -> HistoryEntry | None:
+    """The last entry of a stack, whatever it tells; None for one without a history."""
+    query = select(HistoryEntry).where(HistoryEntry.stack_id == stack_id)
+    return session.scalar(query.order_by(HistoryEntry.number.desc()).limit(1))
+
+
 def latest(session: Session, stack_id: int, did: str) -> HistoryEntry | None:
     """The last entry of a stack that tells of such an act."""
     query = select(HistoryEntry).where(HistoryEntry.stack_id == stack_id, HistoryEntry.did == did)
