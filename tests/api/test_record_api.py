@@ -2,9 +2,12 @@
 
 import hashlib
 import unittest
+from io import BytesIO
 from typing import ClassVar
 
+import numpy as np
 from fastapi.testclient import TestClient
+from PIL import Image
 
 from amber_ladder.api.app import create_app
 from amber_ladder.store import deeds
@@ -102,3 +105,36 @@ class Record(unittest.TestCase):
         self.assertEqual(self.client.get(f"{address}/ome-tiff?mended_id=999999").status_code, 404)
         self.assertEqual(self.client.get("/api/merges/999999/picture.png").status_code, 404)
         self.assertEqual(told()[before:], expected)
+
+    def test_a_scale_bar_is_as_long_and_where_it_is_asked_for(self) -> None:
+        merge = merged(shot_stack("RC-0").takes[0].id)
+        address = f"/api/merges/{merge.id}"
+        told = self.client.get(f"{address}/label").json()
+        asked = {"bar_um": 123.0, "bar_at": "top left", "bar_colour": "white", "printed_mm": 84}
+        whole = Image.open(BytesIO(self.client.get(f"{address}/picture.png", params=asked).content))
+        self.assertEqual(whole.width, told["width_px"])
+        corner = np.asarray(whole.convert("RGB"))[: whole.height // 3]
+        longest = max(run(row) for row in (corner == 255).all(axis=2))
+        self.assertAlmostEqual(longest * told["um_per_px"], 123.0, delta=2 * told["um_per_px"])
+        small = Image.open(BytesIO(self.client.get(f"{address}/bar.jpg", params=asked).content))
+        self.assertLessEqual(small.width, 960)
+        before = len(self.client.get(f"{address}/label").json()["done"])
+        for wrong, words in (
+            ({"bar_um": 1e5}, "does not fit: the picture is"), ({"bar_um": 0.01}, "nobody could see it"),
+            ({"bar_um": -1}, "more than 0"), ({"printed_mm": 1}, ""), ({"bar_at": "middle"}, ""),
+        ):  # fmt: skip
+            with self.subTest(wrong):
+                for file in ("bar.jpg", "picture.jpg"):
+                    refused = self.client.get(f"{address}/{file}", params=wrong)
+                    self.assertEqual(
+                        (refused.status_code, refused.json()["fields"][0]["field"]), (422, next(iter(wrong)))
+                    )
+                    self.assertIn(words, str(refused.json()))
+        # A look is no export, and what was refused is none.
+        self.assertEqual(len(self.client.get(f"{address}/label").json()["done"]), before)
+
+
+def run(row: np.ndarray) -> int:
+    """How long the longest stretch of a row is."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], row.astype(np.int8), [0]])))
+    return int((edges[1::2] - edges[::2]).max(initial=0))

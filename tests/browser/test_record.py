@@ -3,6 +3,7 @@
 import re
 from pathlib import Path
 
+from PIL import Image
 from playwright.sync_api import expect
 
 from amber_ladder.core.frames import no_progress
@@ -81,3 +82,38 @@ class Record(PageTest):
         expect(page.get_by_text("Tarn Hollow, CC BY 4.0")).to_be_visible()
         page.reload()
         expect(page.get_by_text("Tarn Hollow, CC BY 4.0")).to_be_visible()
+
+    def test_a_scale_bar_is_chosen_seen_and_saved(self) -> None:
+        page = self.page
+        stack = new_stack("REC-4", far_um=700)
+        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        page.goto(f"/stacks/{stack.id}/record")
+        bar = page.get_by_role("region", name="Scale bar")
+        shown = page.get_by_alt_text(re.compile("with its scale bar"))
+        saving = page.get_by_role("link", name="Save Picture with scale bar")
+        expect(shown).to_have_js_property("complete", True)
+        bar.get_by_role("combobox", name="Place").click()
+        page.get_by_role("option", name="in the picture, bottom left").click()
+        bar.get_by_role("combobox", name="Colour").click()
+        page.get_by_role("option", name="white").click()
+        bar.get_by_role("combobox", name="Letters for").click()
+        page.get_by_role("option", name="print, another width").click()
+        bar.get_by_label("Printed width").fill("120")
+        bar.get_by_label("Length").fill("0.15 mm")
+        asked = re.compile(r"bar_um=150&bar_at=bottom(\+|%20)left&bar_colour=white&printed_mm=120$")
+        expect(shown).to_have_attribute("src", asked)
+        expect(saving).to_have_attribute("href", asked)
+        expect(shown).to_have_js_property("complete", True)
+        self.assertGreater(int(shown.evaluate("one => one.naturalWidth")), 100)
+        self.assert_accessible()
+        with page.expect_download() as download:
+            saving.click()
+        with Image.open(download.value.path()) as saved:
+            self.assertEqual(saved.width, shown.evaluate("one => one.naturalWidth"))
+        # What does not fit is said before anything is asked for.
+        bar.get_by_label("Length").fill("90 mm")
+        expect(bar).to_contain_text("It does not fit: the picture is")
+        expect(saving).to_have_count(0)
+        expect(page.get_by_text("Put the scale bar right")).to_be_visible()
+        bar.get_by_label("Length").fill("")
+        expect(saving).to_be_visible()

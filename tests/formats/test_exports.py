@@ -7,8 +7,8 @@ from xml.etree import ElementTree
 import numpy as np
 from PIL import Image, ImageDraw
 
-from amber_ladder.core.measuring import scale_bar
-from amber_ladder.formats.exports import csv_table, picture_file, with_bar
+from amber_ladder.core.measuring import bar_of, scale_bar
+from amber_ladder.formats.exports import BarLook, csv_table, picture_file, with_bar
 from amber_ladder.formats.lettering import Lettering
 from amber_ladder.formats.picture_notes import PictureNotes
 from amber_ladder.launch.serve import SOURCE
@@ -25,6 +25,32 @@ class Exports(unittest.TestCase):
         np.testing.assert_array_equal(shown[:300], picture)
         row = (shown[300:].max(axis=2) < 60).sum(axis=1).max()
         self.assertAlmostEqual(int(row) * 0.5, bar.length_um, delta=1.0)
+
+    def test_in_the_picture_it_stands_in_its_corner_in_a_colour_that_is_seen(self) -> None:
+        picture = np.full((400, 800, 3), 30, np.uint8)
+        picture[:, 400:] = 220
+        bar = bar_of(130.0, 0.5)
+        self.assertEqual(bar.label, "130 µm")
+        for place, rows, columns, ink in (
+            ("top left", np.s_[:100], np.s_[:400], 255), ("bottom right", np.s_[300:], np.s_[400:], 0),
+        ):  # fmt: skip
+            with self.subTest(place):
+                shown = np.asarray(with_bar(picture, bar, "TH-1", BarLook(place, letter_px=20), pages=PAGES))  # type: ignore[arg-type]
+                self.assertEqual(shown.shape, picture.shape)
+                inked = (shown == ink).all(axis=2)
+                self.assertEqual(int(inked[rows, columns].sum()), int(inked.sum()))
+                self.assertAlmostEqual(int(inked.sum(axis=1).max()), bar.length_px, delta=1)
+        white = np.asarray(with_bar(picture, bar, "", BarLook("top right", "white"), pages=PAGES))
+        self.assertTrue((white[:100, 400:] == 255).all(axis=2).any())
+
+    def test_a_long_bar_and_a_long_caption_do_not_cross(self) -> None:
+        picture, bar = np.zeros((10, 600, 3), np.uint8), bar_of(500.0, 1.0)
+        one, two = (with_bar(picture, bar, caption, pages=PAGES) for caption in ("TH", "TH-1 a name that is long"))
+        self.assertAlmostEqual((two.height - 10) / (one.height - 10), 2.0, delta=0.1)
+        strip = np.asarray(two.convert("L"))[10:]
+        middle = len(strip) // 2
+        self.assertGreater(int((strip[middle:] < 60).sum(axis=1).max()), 498)  # the bar
+        self.assertTrue(0 < int((strip[:middle] < 60).sum(axis=1).max()) < 300)  # the caption alone
 
     def test_captions_and_scales_are_set_with_every_letter_that_labels_use(self) -> None:
         bar = scale_bar(900, 0.13)

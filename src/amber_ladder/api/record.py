@@ -2,9 +2,9 @@
 
 import json
 from contextlib import ExitStack
-from typing import Literal
+from typing import Annotated, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, Response
 from starlette.background import BackgroundTask
 
@@ -62,10 +62,16 @@ def whole(merge_id: int, mended_id: int | None = None) -> FileResponse:
 
 
 @router.get("/merges/{merge_id}/picture.{kind}", response_class=Response)
-def picture(merge_id: int, kind: Literal["png", "jpg"]) -> Response:
+def picture(merge_id: int, kind: Literal["png", "jpg"], entry: Annotated[record.BarEntry, Query()]) -> Response:
     """The cropped composite with its scale bar, and with whose it is."""
-    content, name = record.picture(merge_id, kind)
+    content, name = record.picture(merge_id, kind, entry)
     return _saved(merge_id, content, "image/png" if kind == "png" else "image/jpeg", name)
+
+
+@router.get("/merges/{merge_id}/bar.jpg", response_class=Response)
+def bar(merge_id: int, entry: Annotated[record.BarEntry, Query()]) -> Response:
+    """The same, small: to see what the bar looks like."""
+    return Response(record.preview(merge_id, entry), media_type="image/jpeg", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/merges/{merge_id}/record.json", response_class=Response)

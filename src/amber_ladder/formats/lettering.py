@@ -7,6 +7,8 @@ from pathlib import Path
 from fontTools.ttLib import TTFont
 from PIL import ImageDraw, ImageFont
 
+Ink = tuple[int, int, int]
+
 _SHIPPED = ("latin", "latin-ext")
 _DEBIAN = (
     Path("/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf"),
@@ -36,11 +38,16 @@ class Lettering:
         if not self._faces:
             raise FileNotFoundError(f"no font lies in {pages / 'assets'}: build the pages")
 
-    def draw(self, draw: ImageDraw.ImageDraw, left: float, middle: float, text: str, ink: tuple[int, int, int]) -> None:
-        """Write one line from ``left``, its capitals centred on ``middle``."""
+    def draw(
+        self, draw: ImageDraw.ImageDraw, left: float, middle: float, text: str, ink: Ink, rim: Ink | None = None,
+        rim_px: int = 0,
+    ) -> None:  # fmt: skip
+        """Write one line from ``left``, its capitals centred on ``middle``, with a ``rim`` around it if it has one."""
         baseline = middle + 0.35 * self._faces[0].font.size
         for face, part in self._parts(text):
-            draw.text((left, baseline), part, fill=ink, font=face.font, anchor="ls")
+            draw.text(
+                (left, baseline), part, fill=ink, font=face.font, anchor="ls", stroke_width=rim_px, stroke_fill=rim
+            )
             left += face.font.getlength(part)
 
     def width(self, text: str) -> float:

@@ -18,7 +18,7 @@ from amber_ladder.core.measuring._relief import Relief, relief
 from amber_ladder.core.measuring._rim import Rim
 from amber_ladder.core.measuring._ruling import Ruling, find_ruling
 from amber_ladder.core.measuring._rungs import Rungs
-from amber_ladder.core.measuring._scale_bar import ScaleBar, scale_bar
+from amber_ladder.core.measuring._scale_bar import ScaleBar, bar_of, scale_bar
 from amber_ladder.core.measuring._series import Summary, summarise
 from amber_ladder.core.measuring._snap import snapped_to_edge
 from amber_ladder.core.measuring._stated import (
@@ -57,6 +57,7 @@ __all__ = [
     "ScaleBar",
     "Summary",
     "anaglyph",
+    "bar_of",
     "combined",
     "drift_of",
     "find_ruling",

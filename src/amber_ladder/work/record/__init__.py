@@ -1,13 +1,15 @@
 """Record: the label and everything behind it, in open formats, and packed with the originals."""
 
+from amber_ladder.work.record.barred import BarEntry, picture, preview
 from amber_ladder.work.record.bringing import BringEntry, PackageTried, bring_package, try_package
 from amber_ladder.work.record.packages import PACKING, PackageView, begin_package, package_file, packages
-from amber_ladder.work.record.records import RecordView, label, picture, record, tiff, whole
+from amber_ladder.work.record.records import RecordView, label, record, tiff, whole
 from amber_ladder.work.record.rights import Rights, read_rights, set_rights
 from amber_ladder.work.record.sheets import record_sheet
 
 __all__ = [
     "PACKING",
+    "BarEntry",
     "BringEntry",
     "PackageTried",
     "PackageView",
@@ -19,6 +21,7 @@ __all__ = [
     "package_file",
     "packages",
     "picture",
+    "preview",
     "read_rights",
     "record",
     "record_sheet",

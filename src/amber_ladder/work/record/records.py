@@ -13,9 +13,7 @@ from amber_ladder.core.history import faults_of
 from amber_ladder.core.measuring import ScaleBar, scale_bar
 from amber_ladder.core.optics import explain, power_setting
 from amber_ladder.errors import NotFound
-from amber_ladder.formats.exports import picture_file, with_bar
-from amber_ladder.formats.picture_notes import PictureNotes
-from amber_ladder.formats.pictures import colour_profile, read_picture
+from amber_ladder.formats.pictures import read_picture
 from amber_ladder.formats.results import (
     KINDS_OF_CHANGES,
     read_depth,
@@ -31,7 +29,7 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
 from amber_ladder.store.stacks import TILES
 from amber_ladder.work.measure import recorded
-from amber_ladder.work.record.rights import Rights, came_with, rights_of
+from amber_ladder.work.record.rights import Rights, came_with
 from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import file_stem, planned_scale, scale_of_merge
 from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
@@ -92,7 +90,7 @@ class RecordView:
 def label(merge_id: int) -> RecordView:
     """What the record page shows of a finished merge. Raises NotFound."""
     with transaction(steady=True) as session:
-        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        merge = finished(stacks.get_product(session, merge_id, "merge"))
         entries = history.of_stack(session, merge.take.stack_id)
         lines = [DoneLine(one.number, one.at, one.by, one.did, one.words, one.version, one.sha256) for one in entries]
         broken = [f"entry {one.number} {one.reason}" for one in faults_of([one.as_json() for one in entries])]
@@ -107,7 +105,7 @@ def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> Itera
     It is the file as it lies on the disk, or where a scale was applied after the merge, a passing copy that carries it.
     """
     with transaction(steady=True) as session:
-        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        merge = finished(stacks.get_product(session, merge_id, "merge"))
         shown, merged = label_of(merge), (merge.report or {})["settings"]
     path = FrameStore(settings().data).product_folder(merge_id) / f"{kind}.tif"
     if not path.exists() and kind == "depth_u":
@@ -130,8 +128,8 @@ def whole(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path, s
     With a mended picture of this merge that is the picture, and what was changed in it comes with it.
     """
     with transaction(steady=True) as session:
-        merge = _finished(stacks.get_product(session, merge_id, "merge"))
-        mended = None if mended_id is None else _finished(stacks.get_product(session, mended_id, "mend"))
+        merge = finished(stacks.get_product(session, merge_id, "merge"))
+        mended = None if mended_id is None else finished(stacks.get_product(session, mended_id, "mend"))
         if mended and mended.parent_id != merge_id:
             raise NotFound(f"merge {merge_id} has no mended picture {mended_id}")
         shown, unit = label_of(merge), (merge.report or {})["settings"].get("depth_unit", "frames")
@@ -149,45 +147,12 @@ def whole(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path, s
         yield path, path.name
 
 
-def picture(merge_id: int, kind: Literal["png", "jpg"]) -> tuple[bytes, str]:
-    """The composite, cropped to what all frames share, with caption, scale bar, and notes of whose it is.
-
-    Raises NotFound.
-    """
-    with transaction(steady=True) as session:
-        merge = _finished(stacks.get_product(session, merge_id, "merge"))
-        shown, crop = label_of(merge), (merge.report or {})["crop"]
-        specimen, notes = merge.take.stack.specimen, _notes(merge, shown, rights_of(session, merge.take.stack_id))
-        caption = f"{specimen.catalogue_number}  {specimen.name}"
-    source = FrameStore(settings().data).product_folder(merge_id) / "composite.tif"
-    pixels = read_picture(source)[crop["y"] : crop["y"] + crop["height"], crop["x"] : crop["x"] + crop["width"]]
-    if shown.scale_from != "measured":
-        caption += "   (scale nominal)" if shown.bar else "   (scale not known)"
-    sheet = with_bar(pixels, shown.bar, caption, pages=settings().pages)
-    content = picture_file(
-        sheet, "PNG" if kind == "png" else "JPEG", um_per_px=shown.um_per_px, colour_profile=colour_profile(source),
-        notes=notes,
-    )  # fmt: skip
-    return content, f"{shown.file_stem}.{kind}"
-
-
 def scale_in_words(shown: RecordView) -> str:
     """The scale with its expanded uncertainty and where it comes from."""
     if not shown.um_per_px:
         return "scale not known"
     u = f" ± {2 * shown.u_um_per_px:.2g} (k = 2)" if shown.u_um_per_px else ""
     return f"scale {shown.um_per_px:.6g}{u} µm/px, {shown.scale_from}"
-
-
-def _notes(merge: Product, shown: RecordView, rights: Rights) -> PictureNotes:
-    report, take, specimen = merge.report or {}, merge.take, merge.take.stack.specimen
-    technique = technique_of(report)
-    return PictureNotes(
-        title=f"{specimen.catalogue_number} {specimen.name}", catalogue_number=specimen.catalogue_number,
-        determination=specimen.determination, creator=rights.photographer or (take.task.by if take.task else "") or "",
-        rights_holder=rights.rights_holder, licence=rights.licence, made_by=technique, scale=scale_in_words(shown),
-        software=f"Amber Ladder {__version__}", merged_at=merged_at(merge) or "",
-    )  # fmt: skip
 
 
 def technique_of(report: dict[str, Any]) -> str:
@@ -200,7 +165,7 @@ def technique_of(report: dict[str, Any]) -> str:
 def record(merge_id: int) -> tuple[dict[str, Any], str]:
     """The full record of a merge: label, rig, plan, every frame with its checksum, merge and scale. Raises NotFound."""
     with transaction(steady=True) as session:
-        merge = _finished(stacks.get_product(session, merge_id, "merge"))
+        merge = finished(stacks.get_product(session, merge_id, "merge"))
         stack, sorting = merge.take.stack, merge.sorting
         shown = label_of(merge)
         view, take = stack_view(stack), take_view(merge.take)
@@ -340,7 +305,8 @@ def merged_at(merge: Product) -> str | None:
     return ended.isoformat(timespec="seconds") if ended else None
 
 
-def _finished(merge: Product) -> Product:
+def finished(merge: Product) -> Product:
+    """A merge, or a mended picture, that has a result. Raises NotFound for others."""
     if merge.report is None:
         raise NotFound(f"merge {merge.id} has no result: it is not finished")
     return merge

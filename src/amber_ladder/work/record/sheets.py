@@ -7,7 +7,8 @@ from amber_ladder.formats.record_sheet import MeasuredLine, RecordSheet, inline_
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
-from amber_ladder.work.record.records import label_of, picture, record, scale_in_words
+from amber_ladder.work.record.barred import picture
+from amber_ladder.work.record.records import label_of, record, scale_in_words
 from amber_ladder.work.record.rights import Rights, rights_of
 
 _NOT_KNOWN = "not known"

@@ -1,15 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import {
-  api,
-  type DepthLegendView,
-  type Merge,
-  pictureUrl,
-  type Rights,
-  type Stack,
-  type Take,
-} from "../../client/api";
+import { api, type DepthLegendView, type Merge, type Rights, type Stack, type Take } from "../../client/api";
 import { show } from "../../client/live";
 import { Ladder } from "../../ladder/Ladder";
 import { drawing } from "../../ladder/layout";
@@ -23,6 +15,7 @@ import { Notice, Placeholder } from "../../ui/Notice";
 import { History } from "./History";
 import { Packages } from "./Packages";
 import { RightsLine } from "./RightsPanel";
+import { barProblems, barQuery, ScaleBar, USUAL } from "./ScaleBar";
 
 /** The label and record of a stack, and its files for others. */
 export function RecordStage() {
@@ -70,6 +63,8 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
     queryFn: () => api.depthOf(merge.id),
     staleTime: Number.POSITIVE_INFINITY,
   });
+  const [bar, setBar] = useState(USUAL);
+  const faulty = label.data !== undefined && Object.keys(barProblems(bar, label.data)).length > 0;
   const { specimen, optics } = stack;
   const used = (merge.report?.frames_used as string[] | undefined)?.length ?? 0;
   const excluded = (merge.report?.excluded as Array<{ file: string; reason: string }> | undefined) ?? [];
@@ -170,30 +165,35 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
           {label.data && <History entries={label.data.done} broken={label.data.broken} />}
         </section>
         <section aria-label="Files">
-          <div className="relative bg-mat">
+          <div className="bg-mat">
             <img
-              alt={`Composite of ${specimen.name}`}
+              alt={`Composite of ${specimen.name}, with its scale bar`}
               className="w-full"
-              src={pictureUrl("composite", merge.id, "preview.jpg")}
+              src={`/api/merges/${merge.id}/bar.jpg${faulty ? "" : barQuery(bar)}`}
             />
-            {label.data?.bar && (
-              <div
-                className="absolute right-3 bottom-3 border-white whitespace-nowrap border-b-[3px] pb-0.5 text-center text-[0.875rem] text-white [text-shadow:0_0_3px_#000]"
-                style={{ width: `${(100 * label.data.bar.length_px) / label.data.width_px}%` }}
-              >
-                {label.data.bar.label}
-              </div>
-            )}
           </div>
+          {label.data && <ScaleBar bar={bar} label={label.data} onChange={setBar} />}
           <h2 className="mt-4 mb-1 text-[1rem]">Files</h2>
           <ul>
-            <Download
-              href={`/api/merges/${merge.id}/picture.png`}
-              next
-              name="Picture with scale bar"
-              kind="PNG, cropped to what all frames share; its notes say whose it is, and the scale"
-            />
-            <Download href={`/api/merges/${merge.id}/picture.jpg`} name="The same" kind="JPEG" />
+            {faulty ? (
+              <li className="flex min-h-12 items-center border-rule border-b text-fault">
+                Put the scale bar right, and the picture can be saved with it.
+              </li>
+            ) : (
+              <>
+                <Download
+                  href={`/api/merges/${merge.id}/picture.png${barQuery(bar)}`}
+                  next
+                  name="Picture with scale bar"
+                  kind="PNG, cropped to what all frames share; its notes say whose it is, and the scale"
+                />
+                <Download
+                  href={`/api/merges/${merge.id}/picture.jpg${barQuery(bar)}`}
+                  name="The same"
+                  kind="JPEG"
+                />
+              </>
+            )}
             <Download
               href={`/api/merges/${merge.id}/composite.tif`}
               name="Composite"
