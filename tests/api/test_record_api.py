@@ -4,12 +4,14 @@ import hashlib
 import unittest
 from io import BytesIO
 from typing import ClassVar
+from unittest.mock import patch
 
 import numpy as np
 from fastapi.testclient import TestClient
 from PIL import Image
 
 from amber_ladder.api.app import create_app
+from amber_ladder.errors import StorageFull
 from amber_ladder.store import deeds
 from amber_ladder.store.database import transaction
 from tests.support.examples import SPECIMEN
@@ -101,6 +103,12 @@ class Record(unittest.TestCase):
             self.assertEqual(self.client.get(f"{address}/{path}", headers=headers).status_code, 200)
             expected.append((f"saved as {name}", headers["Cookie"].removeprefix("initials=")))
         self.assertEqual(told()[before:], expected)
+        # Where nothing more can be written, what there is can be got out all the same.
+        with (
+            patch("amber_ladder.work.leaving.transaction", side_effect=StorageFull("no room")),
+            self.assertLogs("amber_ladder.work.leaving", "WARNING"),
+        ):
+            self.assertEqual(self.client.get(f"{address}/depth.tif", headers=mine).status_code, 200)
         # What cannot be had has not left.
         self.assertEqual(self.client.get(f"{address}/ome-tiff?mended_id=999999").status_code, 404)
         self.assertEqual(self.client.get("/api/merges/999999/picture.png").status_code, 404)
