@@ -6,19 +6,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from amber_ladder.core.fusion._levels import (
-    Asked,
-    Shown,
-    Won,
-    expand_onto,
-    finished,
-    halve,
-    split,
-    strips_of,
-    take,
-    tiles_of,
-    window,
-)
+from amber_ladder.core.fusion._levels import expand_onto, finished, halve, split
+from amber_ladder.core.fusion._strips import strips_of, tiles_of
+from amber_ladder.core.fusion._taking import Asked, Shown, Won, take, window
 from amber_ladder.core.registration import IDENTITY, inverse, warped_picture, window_of
 
 SIZES = ((64, 96), (131, 257), (270, 143))

@@ -11,8 +11,8 @@ import numpy as np
 
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.fusion import Finding, Merged, Style, Survey, findings, merge, survey
-from amber_ladder.core.fusion._levels import tiles_of
 from amber_ladder.core.fusion._pyramid import _asked_in
+from amber_ladder.core.fusion._strips import tiles_of
 from amber_ladder.core.registration import warped_picture
 from benchmarks.stacks import Stack
 from tests.support.stacks import MemoryFrames, psnr_db

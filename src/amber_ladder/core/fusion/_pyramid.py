@@ -7,23 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead, is_large
-from amber_ladder.core.fusion._levels import (
-    Asked,
-    Shown,
-    Won,
-    expand_onto,
-    finished,
-    halve,
-    quiet,
-    split,
-    strips_of,
-    take,
-    tiles_of,
-    window,
-)
+from amber_ladder.core.fusion._levels import expand_onto, finished, halve, split
 from amber_ladder.core.fusion._moved import barred
 from amber_ladder.core.fusion._plain import HALF_AVERAGE, nothing_sharp
+from amber_ladder.core.fusion._strips import strips_of, tiles_of
 from amber_ladder.core.fusion._survey import Survey
+from amber_ladder.core.fusion._taking import Asked, Shown, Won, quiet, take, window
 from amber_ladder.core.registration import Matrix, inverse, warp
 
 Float = NDArray[np.float32]

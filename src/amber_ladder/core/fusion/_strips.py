@@ -1,0 +1,31 @@
+"""A level of the pyramid in tiles, and those beside each other in strips."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+_TILE_PX, _STRIP_TILES = 64, 4
+
+
+def tiles_of(shape: tuple[int, int], reach: int, wanted: NDArray[np.uint8] | None) -> NDArray[np.int64]:
+    """Tiles (N, 4) of a level as top, bottom, left, right; only those in which anything is ``wanted`` (H, W)."""
+    side = max(_TILE_PX, 4 * reach)
+    edges = [list(range(0, length, side)) for length in shape]
+    tiles = [
+        (top, min(top + side, shape[0]), left, min(left + side, shape[1])) for top in edges[0] for left in edges[1]
+    ]
+    if wanted is not None:
+        tiles = [one for one in tiles if wanted[one[0] : one[1], one[2] : one[3]].any()]
+    return np.array(tiles, np.int64).reshape(-1, 4)
+
+
+def strips_of(tiles: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Tiles (N, 4) that lie beside each other, put together by up to four: what is moved for both is moved once."""
+    if not len(tiles):
+        return tiles
+    longest = _STRIP_TILES * int((tiles[:, 3] - tiles[:, 2]).max())
+    before, after = tiles[:-1], tiles[1:]
+    joined = (after[:, 0] == before[:, 0]) & (after[:, 2] == before[:, 3])
+    joined &= after[:, 2] // longest == before[:, 2] // longest
+    first = np.concatenate([[0], np.flatnonzero(~joined) + 1])
+    last = np.concatenate([first[1:], [len(tiles)]]) - 1
+    return np.column_stack([tiles[first, :3], tiles[last, 3]])
