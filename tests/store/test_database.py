@@ -9,10 +9,12 @@ import psycopg
 from sqlalchemy import inspect
 
 from amber_ladder.errors import Collided, Conflict, DatabaseAway
-from amber_ladder.store import specimens
+from amber_ladder.store import cards, specimens, stacks, tasks
 from amber_ladder.store.base import Base
+from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import engine, migrate, transaction
-from amber_ladder.store.models import Frame, Specimen
+from amber_ladder.store.models import Frame, Specimen, Task
+from amber_ladder.work.card import CardEntry, begin, read
 from amber_ladder.work.deeds.discarding import DiscardEntry, discard
 from tests.support.station import database
 from tests.support.takes import new_stack, shot_stack
@@ -141,6 +143,50 @@ class WaitingForEachOther(unittest.TestCase):
             told = [one.exception() for one in ended]
         self.assertEqual(sorted(type(one) for one in told if one), [Collided] if None in told else [])
         self.assertIn("try again", str(next(one for one in told if one)))
+
+    def test_a_card_can_be_changed_while_its_task_ends(self) -> None:
+        """The end of a task has the task and waits for the card: what has the card must not wait for the task."""
+        database()
+        with transaction() as session:
+            task = Task(kind="card")
+            card = Card(name="CHANGED WHILE IT IS LOOKED AT", task=task)
+            session.add(card)
+            session.flush()
+        has_task, has_card = threading.Event(), threading.Event()
+
+        def end() -> None:
+            with transaction() as session:
+                mine = tasks.held(session, task.id, task.attempt)
+                has_task.set()
+                has_card.wait()
+                cards.get(session, card.id, locked=True).found = {"order": []}
+                tasks.end(session, mine, "done")
+
+        def change() -> None:
+            with transaction() as session:
+                found = cards.get(session, card.id, locked=True)
+                has_card.set()
+                has_task.wait()
+                # Written a second time, a row has what it points at looked up once more.
+                for edits in ({"kept": [1]}, {"kept": [2]}):
+                    found.edits = edits
+                    session.flush()
+
+        with ThreadPoolExecutor(2) as pool:
+            for one in [pool.submit(end), pool.submit(change)]:
+                one.result()
+        with transaction() as session:
+            kept = cards.get(session, card.id)
+            self.assertEqual((kept.edits, kept.found), ({"kept": [2]}, {"order": []}))
+            self.assertEqual(stacks.get_task(session, task.id).state, "done")
+
+    def test_a_card_is_read_while_somebody_changes_it(self) -> None:
+        database()
+        number = begin(CardEntry(name="READ WHILE IT IS CHANGED")).id
+        with ThreadPoolExecutor(1) as pool, transaction() as session:
+            cards.get(session, number, locked=True).name = "CHANGED"
+            session.flush()
+            self.assertEqual(pool.submit(read, number).result(timeout=30).name, "READ WHILE IT IS CHANGED")
 
 
 if __name__ == "__main__":

@@ -6,12 +6,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.practice_models import Attempt
 
 
 def get(session: Session, attempt_id: int, person: str, *, locked: bool = False) -> Attempt:
     """One of a person's own. Raises NotFound, for those of others too."""
-    attempt = session.get(Attempt, attempt_id, with_for_update=locked)
+    attempt = session.get(Attempt, attempt_id, with_for_update=CHANGING if locked else None)
     if attempt is None or attempt.person != person:
         raise NotFound(f"there is no exercise {attempt_id} of yours")
     return attempt

@@ -11,6 +11,12 @@ from sqlalchemy.orm import DeclarativeBase
 PERSON: ContextVar[str | None] = ContextVar("person", default=None)
 """Who asks: an account's name, else the initials that somebody works under; None where nobody said."""
 
+CHANGING: dict[str, Any] = {"key_share": True}
+"""How a row is locked that is to be changed: rows that point at it can still be written.
+
+Locked whole, a task in a worker's hand keeps its card from being changed, and the card keeps the task from its end.
+"""
+
 
 def now() -> datetime:
     """The present moment in UTC."""

@@ -7,6 +7,7 @@ from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session, selectinload, undefer
 
 from amber_ladder.errors import NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.card_models import Card, CardFile
 from amber_ladder.store.models import Frame, Specimen, Stack, Take, Task
 
@@ -16,7 +17,7 @@ SOURCE = "card"
 
 def get(session: Session, card_id: int, *, locked: bool = False) -> Card:
     """One card; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
-    card = session.get(Card, card_id, with_for_update=locked or None)
+    card = session.get(Card, card_id, with_for_update=CHANGING if locked else None)
     if card is None:
         raise NotFound(f"there is no card {card_id}")
     return card

@@ -6,12 +6,13 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.journal_models import Deed
 
 
 def get(session: Session, deed_id: int, *, locked: bool = False) -> Deed:
     """One deed; ``locked`` keeps others from undoing it too. Raises NotFound."""
-    deed = session.get(Deed, deed_id, with_for_update=locked or None)
+    deed = session.get(Deed, deed_id, with_for_update=CHANGING if locked else None)
     if deed is None:
         raise NotFound(f"there is no deed {deed_id}")
     return deed

@@ -10,6 +10,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.card_models import Card, CardFile
 from amber_ladder.store.history_models import HistoryEntry
 from amber_ladder.store.journal_models import Discard, Discardable
@@ -72,7 +73,7 @@ def mark(session: Session, row: Discardable, discard: Discard) -> None:
 
 def get(session: Session, discard_id: int, *, locked: bool = False) -> Discard:
     """One discard. Raises NotFound."""
-    discard = session.get(Discard, discard_id, with_for_update=locked or None)
+    discard = session.get(Discard, discard_id, with_for_update=CHANGING if locked else None)
     if discard is None:
         raise NotFound("this was restored meanwhile, or removed for good")
     return discard

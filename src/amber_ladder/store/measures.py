@@ -8,7 +8,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload
 
 from amber_ladder.errors import NotFound
-from amber_ladder.store.base import now
+from amber_ladder.store.base import CHANGING, now
 from amber_ladder.store.models import Measure, Product, Specimen, Stack, Take
 from amber_ladder.store.series_models import MeasureSeries
 from amber_ladder.store.stacks import EVER
@@ -16,7 +16,7 @@ from amber_ladder.store.stacks import EVER
 
 def get(session: Session, measure_id: int, *, locked: bool = False) -> Measure:
     """One measure; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
-    measure = session.get(Measure, measure_id, with_for_update=locked or None)
+    measure = session.get(Measure, measure_id, with_for_update=CHANGING if locked else None)
     if measure is None:
         raise NotFound(f"there is no measure {measure_id}: it was discarded, or never taken")
     return measure
@@ -24,7 +24,7 @@ def get(session: Session, measure_id: int, *, locked: bool = False) -> Measure:
 
 def add(session: Session, merge: Product, kind: str, name: str, pick: dict[str, Any]) -> Measure:
     """Take a measure on a merge, under the take's next number; with an empty ``name`` it is called by that."""
-    session.execute(select(Take.id).where(Take.id == merge.take_id).with_for_update())
+    session.execute(select(Take.id).where(Take.id == merge.take_id).with_for_update(**CHANGING))
     latest = select(func.max(Measure.number)).where(Measure.take_id == merge.take_id)
     number = (session.scalar(latest, execution_options=EVER) or 0) + 1
     measure = Measure(
@@ -41,7 +41,7 @@ def series(session: Session, specimen_kind: str, *, locked: bool = False) -> Mea
         empty = insert(MeasureSeries).values(specimen_kind=specimen_kind, items=[], created_at=now())
         session.execute(empty.on_conflict_do_nothing())
     query = select(MeasureSeries).where(MeasureSeries.specimen_kind == specimen_kind)
-    found = session.scalar(query.with_for_update() if locked else query)
+    found = session.scalar(query.with_for_update(**CHANGING) if locked else query)
     return found or MeasureSeries(specimen_kind=specimen_kind, items=[])
 
 

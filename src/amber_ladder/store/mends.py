@@ -6,6 +6,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, object_session
 
 from amber_ladder.errors import NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.mend_models import Mend, MendChange
 from amber_ladder.store.models import Product, Take
 from amber_ladder.store.stacks import EVER
@@ -13,7 +14,7 @@ from amber_ladder.store.stacks import EVER
 
 def get(session: Session, mend_id: int, *, locked: bool = False) -> Mend:
     """One mend; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
-    mend = session.get(Mend, mend_id, with_for_update=locked or None)
+    mend = session.get(Mend, mend_id, with_for_update=CHANGING if locked else None)
     if mend is None:
         raise NotFound(f"there is no mend {mend_id}: it was discarded, or never begun")
     return mend
@@ -28,7 +29,7 @@ def mends_of(take: Take) -> list[Mend]:
 
 def add(session: Session, merge: Product, name: str) -> Mend:
     """Begin a mend of a merge under the take's next number; with an empty ``name`` it is called by that."""
-    session.execute(select(Take.id).where(Take.id == merge.take_id).with_for_update())
+    session.execute(select(Take.id).where(Take.id == merge.take_id).with_for_update(**CHANGING))
     largest = session.scalar(select(func.max(Mend.number)).where(Mend.take_id == merge.take_id), execution_options=EVER)
     number = (largest or 0) + 1
     mend = Mend(take_id=merge.take_id, merge_id=merge.id, number=number, name=name or f"Mend {number}")

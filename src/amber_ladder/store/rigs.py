@@ -5,6 +5,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.models import Calibration, Part, Rig, RigVersion, Task
 
 
@@ -15,7 +16,7 @@ def everything(session: Session) -> list[Rig]:
 
 def get(session: Session, rig_id: int, *, locked: bool = False) -> Rig:
     """One rig; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
-    rig = session.get(Rig, rig_id, with_for_update=locked or None)
+    rig = session.get(Rig, rig_id, with_for_update=CHANGING if locked else None)
     if rig is None:
         raise NotFound(f"there is no rig {rig_id}")
     return rig
@@ -61,7 +62,7 @@ def parts(session: Session) -> list[Part]:
 
 def get_part(session: Session, part_id: int, *, locked: bool = False) -> Part:
     """One part. Raises NotFound."""
-    part = session.get(Part, part_id, with_for_update=locked or None)
+    part = session.get(Part, part_id, with_for_update=CHANGING if locked else None)
     if part is None:
         raise NotFound(f"there is no part {part_id}")
     return part
@@ -80,7 +81,7 @@ def save_part(session: Session, part: Part) -> None:
 def get_calibration(session: Session, calibration_id: int, *, locked: bool = False) -> Calibration:
     """One calibration; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
     query = select(Calibration).where(Calibration.id == calibration_id)
-    calibration = session.scalar(query.with_for_update() if locked else query)
+    calibration = session.scalar(query.with_for_update(**CHANGING) if locked else query)
     if calibration is None:
         raise NotFound(f"there is no calibration {calibration_id}")
     return calibration

@@ -5,6 +5,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.models import Product, Specimen, Stack, Take
 
 
@@ -55,7 +56,7 @@ def written(session: Session, name: str, most: int) -> list[str]:
 
 def get(session: Session, specimen_id: int, *, locked: bool = False) -> Specimen:
     """One specimen; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
-    specimen = session.get(Specimen, specimen_id, with_for_update=locked or None)
+    specimen = session.get(Specimen, specimen_id, with_for_update=CHANGING if locked else None)
     if specimen is None:
         raise NotFound(f"there is no specimen {specimen_id}")
     return specimen

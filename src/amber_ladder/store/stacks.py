@@ -4,6 +4,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload, selectinload
 
 from amber_ladder.errors import Conflict, NotFound
+from amber_ladder.store.base import CHANGING
 from amber_ladder.store.models import Frame, Product, Sorting, Specimen, Stack, Take, Task
 from amber_ladder.store.tasks import ENDED
 
@@ -21,7 +22,7 @@ def get_stack(session: Session, stack_id: int, *, locked: bool = False) -> Stack
     transaction ends. Raises NotFound.
     """
     if locked:
-        session.execute(select(Stack.id).where(Stack.id == stack_id).with_for_update())
+        session.execute(select(Stack.id).where(Stack.id == stack_id).with_for_update(**CHANGING))
     stack = session.scalar(
         select(Stack)
         .where(Stack.id == stack_id)
@@ -45,7 +46,7 @@ def get_stack(session: Session, stack_id: int, *, locked: bool = False) -> Stack
 def get_take(session: Session, take_id: int, *, locked: bool = False) -> Take:
     """One take; ``locked`` keeps others from changing it until the transaction ends. Raises NotFound."""
     query = select(Take).where(Take.id == take_id)
-    take = session.scalar(query.with_for_update() if locked else query)
+    take = session.scalar(query.with_for_update(**CHANGING) if locked else query)
     if take is None:
         raise NotFound(f"there is no take {take_id}")
     return take
@@ -61,7 +62,7 @@ def get_product(session: Session, product_id: int, kind: str) -> Product:
 
 def get_task(session: Session, task_id: int, *, locked: bool = False) -> Task:
     """One task. Raises NotFound."""
-    task = session.get(Task, task_id, with_for_update=locked or None)
+    task = session.get(Task, task_id, with_for_update=CHANGING if locked else None)
     if task is None:
         raise NotFound(f"there is no task {task_id}")
     return task
@@ -102,7 +103,7 @@ def refuse_while_shot(stack: Stack) -> None:
 
 def add_stack(session: Session, specimen: Specimen, stack: Stack) -> None:
     """Add a stack under the specimen's next number."""
-    session.execute(select(Specimen.id).where(Specimen.id == specimen.id).with_for_update())
+    session.execute(select(Specimen.id).where(Specimen.id == specimen.id).with_for_update(**CHANGING))
     largest = session.scalar(
         select(func.max(Stack.number)).where(Stack.specimen_id == specimen.id), execution_options=EVER
     )
@@ -115,7 +116,7 @@ def add_take(session: Session, stack: Stack, take: Take) -> None:
     """Add a take under the stack's next number. Raises Conflict for frames of a whole that tiles are laid in."""
     if stack.tile == 0 and take.source != TILES:
         raise Conflict("this stack is laid together from its tiles: shoot those, and bring frames to them")
-    session.execute(select(Stack.id).where(Stack.id == stack.id).with_for_update())
+    session.execute(select(Stack.id).where(Stack.id == stack.id).with_for_update(**CHANGING))
     largest = session.scalar(select(func.max(Take.number)).where(Take.stack_id == stack.id), execution_options=EVER)
     take.stack_id, take.number = stack.id, (largest or 0) + 1
     session.add(take)
@@ -149,7 +150,7 @@ def add_frame(session: Session, take: Take, frame: Frame) -> Frame:
 
     Raises Conflict when the take has another picture of that name.
     """
-    session.execute(select(Take.id).where(Take.id == take.id).with_for_update())
+    session.execute(select(Take.id).where(Take.id == take.id).with_for_update(**CHANGING))
     same = session.scalar(select(Frame).where(Frame.take_id == take.id, Frame.name == frame.name))
     if same is not None:
         if same.sha256 == frame.sha256:

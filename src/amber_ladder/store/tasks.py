@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from amber_ladder.errors import TakenOver
 from amber_ladder.settings import settings
-from amber_ladder.store.base import now
+from amber_ladder.store.base import CHANGING, now
 from amber_ladder.store.models import Task
 
 CHANNEL = "amber_ladder"
@@ -30,7 +30,7 @@ def take_up(session: Session, task: Task, worker: str) -> int:
 
 def held(session: Session, task_id: int, attempt: int) -> Task:
     """The task, locked, for the one who has it in hand. Raises TakenOver when that is somebody else by now."""
-    task = session.get(Task, task_id, with_for_update=True)
+    task = session.get(Task, task_id, with_for_update=CHANGING)
     if task is None or task.attempt != attempt or task.state in ENDED:
         raise TakenOver("somebody else has this in hand by now")
     return task

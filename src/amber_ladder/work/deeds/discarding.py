@@ -49,6 +49,7 @@ class DiscardView:
 def discard(entry: DiscardEntry) -> DiscardView:
     """Throw something away, with all that belongs to it. Raises NotFound, and Conflict while it is being worked on."""
     with transaction() as session:
+        # Locked whole: nothing more may come to it meanwhile.
         row = session.get(discards.KINDS[entry.kind], entry.id, with_for_update=True)
         if row is None or (isinstance(row, Product) and row.kind != entry.kind):
             raise NotFound(f"there is no {entry.kind} {entry.id}")

@@ -6,7 +6,7 @@ from typing import Any
 
 from amber_ladder.errors import Conflict
 from amber_ladder.store import deeds, discards, rigs, tasks
-from amber_ladder.store.base import PERSON, now
+from amber_ladder.store.base import CHANGING, PERSON, now
 from amber_ladder.store.card_models import Card
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.journal_models import Deed
@@ -74,7 +74,7 @@ def _undo(session: Session, deed: Deed, change: dict[str, Any]) -> None:
         discards.restore(session, discard)
         took_back(session, "restored", f"{what} restored", back)
         return
-    row = session.get(ROWS[kind][0], number, with_for_update=True)
+    row = session.get(ROWS[kind][0], number, with_for_update=CHANGING)
     if row is None:
         raise Conflict(f"this cannot be undone ({deed.words}): it was thrown away since")
     if before is None:
