@@ -139,9 +139,9 @@ def propose_part(merge_id: int, entry: mend.BaseAndTip) -> mend.ProposedPart:
 @router.get("/mended/{product_id}/{name}", response_class=FileResponse)
 def mended_file(product_id: int, name: str) -> FileResponse:
     """A file of a mended picture that was written."""
-    path = mend.mended_file(product_id, name)
-    left(product_id, name, "mend")
-    return FileResponse(path, filename=name, headers=KEEP)
+    path, called = mend.mended_file(product_id, name)
+    left(product_id, called, "mend")
+    return FileResponse(path, filename=called, headers=_NOW_ONLY)
 
 
 def _tile(made: mend.Tile, media_type: str) -> Response:

@@ -13,7 +13,7 @@ from amber_ladder.api.problems import RESPONSES
 from amber_ladder.formats.rig_json import Strict
 from amber_ladder.work import record
 from amber_ladder.work.leaving import left
-from amber_ladder.work.stack import scale
+from amber_ladder.work.stack import naming, scale
 from amber_ladder.work.stack.views import StackView
 
 router = APIRouter(tags=["record"], responses=RESPONSES)
@@ -61,11 +61,27 @@ def whole(merge_id: int, mended_id: int | None = None) -> FileResponse:
     return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
 
 
+@router.get("/merges/{merge_id}/web-site.zip", response_class=FileResponse)
+def web_site(merge_id: int, mended_id: int | None = None) -> FileResponse:
+    """Tiles and a manifest for a web site, at the address that the station is set to."""
+    file = ExitStack()
+    path, name = file.enter_context(record.web_site(merge_id, mended_id))
+    left(merge_id, name)
+    return FileResponse(path, media_type="application/zip", filename=name, background=BackgroundTask(file.close))
+
+
 @router.get("/merges/{merge_id}/picture.{kind}", response_class=Response)
 def picture(merge_id: int, kind: Literal["png", "jpg"], entry: Annotated[record.BarEntry, Query()]) -> Response:
     """The cropped composite with its scale bar, and with whose it is."""
     content, name = record.picture(merge_id, kind, entry)
     return _saved(merge_id, content, "image/png" if kind == "png" else "image/jpeg", name)
+
+
+@router.get("/merges/{merge_id}/before-after.png", response_class=Response)
+def before_and_after(merge_id: int, mended_id: int) -> Response:
+    """The merge and a mended picture of it, both whole, on one sheet."""
+    content, name = record.before_and_after(merge_id, mended_id)
+    return _saved(merge_id, content, "image/png", name)
 
 
 @router.get("/merges/{merge_id}/bar.jpg", response_class=Response)
@@ -117,6 +133,24 @@ async def try_package(request: Request) -> record.PackageTried:
 def bring_package(key: str, entry: record.BringEntry) -> StackView:
     """Bring in a package that was tried."""
     return record.bring_package(key, entry)
+
+
+@router.get("/file-names")
+def file_names() -> naming.FileNames:
+    """How files are called that leave this station."""
+    return naming.read_names()
+
+
+@router.put("/file-names")
+def set_file_names(entry: naming.FileNames) -> naming.FileNames:
+    """Set that."""
+    return naming.set_names(entry)
+
+
+@router.get("/merges/{merge_id}/called")
+def called(merge_id: int, entry: Annotated[naming.FileNames, Query()]) -> naming.NamedExample:
+    """How the files of a merge would be called."""
+    return naming.example(merge_id, entry)
 
 
 @router.get("/rights")

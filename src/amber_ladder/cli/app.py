@@ -191,13 +191,16 @@ def export_command(
     out: Annotated[Path, typer.Option(metavar="PATH", help="The file to write; a new folder for iiif.")],
     um_per_px: Annotated[float | None, typer.Option(min=1e-6, help="Scale, if it is not the merge's own.")] = None,
     bar: Annotated[bool, typer.Option("--bar", help="With a scale bar below the picture.")] = False,
+    address: Annotated[
+        str | None, typer.Option(metavar="URL", help="Where the folder for a web site (iiif) will be given out.")
+    ] = None,
 ) -> None:
     """A merged picture, its depth or its surface in a format that others read."""
     # Here: the other commands start without what meshes and tiles need.
     from amber_ladder.work.on_disk.exporting import export
 
     with plain_errors():
-        _print(export(result, kind.value, out, um_per_px=um_per_px, bar=bar))
+        _print(export(result, kind.value, out, um_per_px=um_per_px, bar=bar, address=address))
 
 
 @app.command("package")

@@ -14,14 +14,15 @@ from psycopg.errors import DeadlockDetected, DiskFull, NumericValueOutOfRange
 from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
-from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
+from sqlalchemy.orm import ORMExecuteState, Session, object_session, with_loader_criteria
 
 from amber_ladder.errors import BadInput, Collided, DatabaseAway, NotFound, StorageFull
 from amber_ladder.settings import settings
+from amber_ladder.store.base import Base
 from amber_ladder.store.history import seal
 from amber_ladder.store.journal_models import Discardable
 
-__all__ = ["AWAY", "Session", "engine", "migrate", "newest", "revision", "transaction"]
+__all__ = ["AWAY", "Session", "engine", "migrate", "newest", "revision", "session_of", "transaction"]
 
 log = logging.getLogger(__name__)
 _MIGRATIONS = Path(__file__).parent / "migrations"
@@ -68,6 +69,13 @@ def transaction(*, steady: bool = False) -> Iterator[Session]:
             log.info("the database: %s", error.orig)
             raise DatabaseAway(AWAY) from error
         raise
+
+
+def session_of(row: Base) -> Session:
+    """The session within whose transaction a row was read."""
+    session = object_session(row)
+    assert session is not None, "a row is read within a transaction"
+    return session
 
 
 @event.listens_for(Session, "do_orm_execute")

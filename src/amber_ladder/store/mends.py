@@ -3,10 +3,11 @@
 from typing import Any
 
 from sqlalchemy import delete, func, select
-from sqlalchemy.orm import Session, object_session
+from sqlalchemy.orm import Session
 
 from amber_ladder.errors import NotFound
 from amber_ladder.store.base import CHANGING
+from amber_ladder.store.database import session_of
 from amber_ladder.store.mend_models import Mend, MendChange
 from amber_ladder.store.models import Product, Take
 from amber_ladder.store.stacks import EVER
@@ -22,9 +23,7 @@ def get(session: Session, mend_id: int, *, locked: bool = False) -> Mend:
 
 def mends_of(take: Take) -> list[Mend]:
     """All mends of a take, oldest first."""
-    session = object_session(take)
-    assert session is not None, "a take is read within a transaction"
-    return list(session.scalars(select(Mend).where(Mend.take_id == take.id).order_by(Mend.id)))
+    return list(session_of(take).scalars(select(Mend).where(Mend.take_id == take.id).order_by(Mend.id)))
 
 
 def add(session: Session, merge: Product, name: str) -> Mend:

@@ -1,18 +1,18 @@
-"""What there is one of at a station: how its bench is set, whether its merges wait, and whose it is."""
+"""What there is one of at a station: its bench, whether its merges wait, whose it is, and how its files are called."""
 
 from typing import Any, cast
 
 from sqlalchemy.orm import Session
 
-from amber_ladder.store.single_models import Bench, Queueing, StationRow
+from amber_ladder.store.single_models import Bench, Naming, Queueing, StationRow
 
 _ONLY = 1
-_Single = type[Bench] | type[Queueing] | type[StationRow]
+_Single = type[Bench] | type[Naming] | type[Queueing] | type[StationRow]
 
 
 def load(session: Session, row: _Single) -> dict[str, Any]:
     """What was saved last; empty before anything was."""
-    found = cast(Bench | Queueing | StationRow | None, session.get(row, _ONLY))
+    found = cast(Bench | Naming | Queueing | StationRow | None, session.get(row, _ONLY))
     return dict(found.settings) if found else {}
 
 

@@ -32,3 +32,12 @@ class StationRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     settings: Mapped[dict[str, Any]]
+
+
+class Naming(Base):
+    """How files are called that leave this station, and where they are given out."""
+
+    __tablename__ = "naming"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    settings: Mapped[dict[str, Any]]

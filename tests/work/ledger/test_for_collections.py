@@ -27,8 +27,6 @@ class ForCollections(unittest.TestCase):
         done = merged(take_of(stack, shot_stack("DC-0").takes[0].frames))
         new_stack("DC-2", specimen={"kind": "moss for others"}, far_um=700)
         record.set_rights(record.Rights(institution="THFS", licence="CC BY 4.0", rights_holder="Tarn Hollow"))
-        while ledger.browse(ledger.PageFilter.model_validate({})).behind:
-            pass
         content, _ = ledger.as_darwin_core(ledger.LedgerFilter.model_validate({"kind": ["moss for others"]}))
         with tempfile.TemporaryDirectory() as holder:
             path = Path(holder) / "archive.zip"

@@ -115,6 +115,18 @@ class Exports(unittest.TestCase):
         with self.assertRaisesRegex(BadInput, "there already"):
             self.exported("iiif", "site")
 
+    def test_a_web_site_has_the_address_at_which_it_will_be_given_out(self) -> None:
+        address = "https://pictures.tarnhollow.example/ball"
+        told = export(self.ball.folder, "iiif", self.home / "given out", address=f"{address}/")
+        self.assertEqual(told["manifest"], f"{address}/manifest.json")
+        manifest = json.loads((self.home / "given out" / "manifest.json").read_text())
+        self.assertEqual(manifest["id"], told["manifest"])
+        info = json.loads((self.home / "given out" / "image" / "info.json").read_text())
+        self.assertEqual(info["id"], f"{address}/image")
+        for kind, wrong, words in (("iiif", "pictures", "is no address"), ("png", address, "needs an address")):
+            with self.subTest(kind), self.assertRaisesRegex(BadInput, words):
+                export(self.ball.folder, kind, self.home / "none", address=wrong)  # type: ignore[arg-type]
+
     def test_what_cannot_be_exported_says_why_and_leaves_nothing(self) -> None:
         bare = self.home / "bare"
         shutil.copytree(self.ball.folder, bare)

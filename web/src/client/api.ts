@@ -17,6 +17,8 @@ export interface Pick {
 /** A measure that is not taken yet. */
 export type Tried = Pick & { kind: Schemas["TriedEntry"]["kind"] };
 
+/** How files are called that leave the station, and where its pictures are given out. */
+export type FileNames = Schemas["FileNames"];
 /** Something of known size in a picture. */
 export type Reference = Schemas["ReferenceJson"];
 
@@ -33,6 +35,10 @@ export const api = {
   labelEntries: () => answered(client.GET("/api/label-entries")),
   rights: () => answered(client.GET("/api/rights")),
   setRights: (body: Schemas["Rights"]) => answered(client.PUT("/api/rights", { body })),
+  fileNames: () => answered(client.GET("/api/file-names")),
+  setFileNames: (body: FileNames) => answered(client.PUT("/api/file-names", { body })),
+  called: (merge_id: number, query: FileNames) =>
+    answered(client.GET("/api/merges/{merge_id}/called", { params: { path: { merge_id }, query } })),
   editSpecimen: (id: number, body: Schemas["SpecimenEntry"], seen?: number) =>
     answered(
       client.PUT("/api/specimens/{specimen_id}", {

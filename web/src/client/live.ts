@@ -74,6 +74,7 @@ export function refresh(queries: QueryClient) {
     "ledgerViews",
     "labelEntries",
     "rights",
+    "fileNames",
     "stack",
     "rigs",
     "parts",

@@ -10,14 +10,20 @@ from amber_ladder.store.base import now
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.models import Product, Specimen
 from amber_ladder.work.ledger.browsing import LedgerFilter
+from amber_ladder.work.ledger.lines import bring_up_to_date
 from amber_ladder.work.record.records import label_of, merged_at, scale_in_words, technique_of
 from amber_ladder.work.record.rights import Rights, rights_of
+from amber_ladder.work.stack.naming import lasting_name
 
 _NAME = "amber-ladder-dwca.zip"
 
 
 def as_darwin_core(asked: LedgerFilter) -> tuple[bytes, str]:
-    """Specimens and pictures of the stacks that are asked for, and the file's name. Raises BadInput."""
+    """Specimens and pictures of the stacks that are asked for, and the file's name. Raises BadInput,
+
+    and Conflict while the ledger counts.
+    """
+    bring_up_to_date()
     with transaction() as session:
         rights = rights_of(session)
         specimens, pictures = dict[str, Mapping[str, str]](), list[tuple[str, Mapping[str, str]]]()
@@ -52,10 +58,10 @@ def _specimen(specimen: Specimen, rights: Rights) -> dict[str, str]:
 
 def _picture(session: Session, merge: Product, rights: Rights) -> dict[str, str]:
     label, report = label_of(merge), merge.report or {}
-    sums = next(_sums(session, merge), None)
+    sums, known_by = next(_sums(session, merge), None), lasting_name(merge)
     return {
-        "identifier": label.file_stem, "providerManagedID": label.file_stem, "type": "StillImage",
-        "title": f"{merge.take.stack.specimen.name}, {label.file_stem}", "format": "image/tiff",
+        "identifier": known_by, "providerManagedID": known_by, "type": "StillImage",
+        "title": f"{merge.take.stack.specimen.name}, {known_by}", "format": "image/tiff",
         "creator": rights.photographer or (merge.take.task.by if merge.take.task else "") or "",
         "rights": rights.licence, "Owner": rights.rights_holder, "UsageTerms": rights.licence,
         "CreateDate": merged_at(merge) or "",

@@ -23,7 +23,8 @@ from amber_ladder.work.measure.instruments import finished
 from amber_ladder.work.measure.measures import MeasureView, ToldView, TriedEntry, measuring, tried
 from amber_ladder.work.on_disk.exporting import seen_aside
 from amber_ladder.work.on_disk.merge_result import read_merge
-from amber_ladder.work.stack.scale import file_stem, scale_of_merge
+from amber_ladder.work.stack.naming import file_stem
+from amber_ladder.work.stack.scale import scale_of_merge
 
 _PLACE_PX, _PLACE_LINES_PX = 360, 28
 

@@ -24,6 +24,7 @@ from amber_ladder.work.mend.desk import UNTOUCHED, Pixels, name_of_block, opened
 from amber_ladder.work.mend.mends import shown
 from amber_ladder.work.merge.merges import KIND as MERGE
 from amber_ladder.work.on_disk.paint_rack import read_details
+from amber_ladder.work.stack.naming import file_stem
 
 Marks = Literal["seams", "clipped"]
 _SEAM, _HEALED, _GROUND = (127, 208, 216, 255), (255, 90, 78, 255), (127, 208, 216, 150)
@@ -168,16 +169,18 @@ def before_and_after(mend_id: int, entry: SideEntry) -> bytes:
                 after[box.part(part)] = there.merge.composite[there.whole.part(part)]
             else:
                 after[box.part(part)] = mended.tile(one)[0][one.part(part)]
-    return side_by_side(before, after, names, f"{what}. Originals and merge are unchanged.")
+    return side_by_side(before, after, names, f"{what}. Originals and merge are unchanged.", pages=settings().pages)
 
 
-def mended_file(product_id: int, name: str) -> Path:
-    """A file of a mend that was written. Raises NotFound."""
+def mended_file(product_id: int, name: str) -> tuple[Path, str]:
+    """A file of a mend that was written, and the name to save it under. Raises NotFound."""
     with transaction(steady=True) as session:
         product = stacks.get_product(session, product_id, "mend")
         if product.files is None or name not in product.files:
             raise NotFound(f"this mend has no {name} yet: it is not written")
-    return FrameStore(settings().data).product_folder(product_id) / name
+        assert product.parent_id is not None, "every mend is one of a merge"
+        stem = file_stem(stacks.get_product(session, product.parent_id, MERGE))
+    return FrameStore(settings().data).product_folder(product_id) / name, f"{stem}_mend{product.number}_{name}"
 
 
 @lru_cache(maxsize=8)

@@ -26,9 +26,17 @@ _FILM_FRAMES, _FILM_MS, _FILM_DEG = 36, 70, 6.0
 
 
 def export(
-    result: Path, kind: ExportKind, out: Path, *, um_per_px: float | None = None, bar: bool = False
+    result: Path,
+    kind: ExportKind,
+    out: Path,
+    *,
+    um_per_px: float | None = None,
+    bar: bool = False,
+    address: str | None = None,
 ) -> dict[str, Any]:
     """Write a merge's folder as ``kind`` to ``out``, all or nothing; returns what was written.
+
+    ``address`` is the one at which a folder for a web site will be given out; without it that is this machine's own.
 
     Raises:
         BadInput: what it needs is not known, or ``out`` cannot be written.
@@ -40,13 +48,18 @@ def export(
         raise BadInput(f"a scale bar is drawn into a PNG or JPEG, not into {kind}", field="bar")
     if bar and scale is None:
         raise BadInput("a scale bar needs a scale: give --um-per-px", field="um_per_px")
+    if address and kind != "iiif":
+        raise BadInput(f"only a folder for a web site (iiif) needs an address, {kind} does not", field="address")
+    if address and not address.startswith(("http://", "https://")):
+        raise BadInput(f"{address} is no address: it begins with https://", field="address")
     if out.resolve() == result.resolve() or result.resolve() in out.resolve().parents:
         raise BadInput("an export cannot go into the folder of the merge: name another place", field="out")
     if kind == "iiif":
-        _iiif(merge, out, scale)
-    else:
-        with file_in_one_piece(out) as scratch:
-            _write(merge, kind, scratch, scale, bar)
+        base = address.rstrip("/") if address else f"http://localhost/{out.name}"
+        _iiif(merge, out, scale, base)
+        return {"as": kind, "out": str(out), "um_per_px": scale, "manifest": f"{base}/manifest.json"}
+    with file_in_one_piece(out) as scratch:
+        _write(merge, kind, scratch, scale, bar)
     return {"as": kind, "out": str(out), "um_per_px": scale}
 
 
@@ -121,12 +134,12 @@ def seen_aside(merge: MergeResult, kind: Literal["anaglyph", "rocking-film"], sc
     return file.getvalue()
 
 
-def _iiif(merge: MergeResult, out: Path, scale: float | None) -> None:
+def _iiif(merge: MergeResult, out: Path, scale: float | None, base: str) -> None:
     from amber_ladder.formats.iiif import write_iiif
 
     if out.exists():
         raise BadInput(f"{out} is there already: name a new folder", field="out")
     eight = eight_bits(merge.composite)
     with folder_in_one_piece(out) as scratch:
-        write_iiif(scratch, eight, name=merge.folder.name, um_per_px=scale, base=f"http://localhost/{out.name}")
-        (scratch / "image" / "vips-properties.xml").unlink(missing_ok=True)
+        profile = colour_profile(merge.folder / "composite.tif")
+        write_iiif(scratch, eight, name=merge.folder.name, um_per_px=scale, base=base, colour_profile=profile)

@@ -1,11 +1,13 @@
 """Record: the label and everything behind it, in open formats, and packed with the originals."""
 
 from amber_ladder.work.record.barred import BarEntry, picture, preview
+from amber_ladder.work.record.before_after import before_and_after
 from amber_ladder.work.record.bringing import BringEntry, PackageTried, bring_package, try_package
 from amber_ladder.work.record.packages import PACKING, PackageView, begin_package, package_file, packages
 from amber_ladder.work.record.records import RecordView, label, record, tiff, whole
 from amber_ladder.work.record.rights import Rights, read_rights, set_rights
 from amber_ladder.work.record.sheets import record_sheet
+from amber_ladder.work.record.web_site import web_site
 
 __all__ = [
     "PACKING",
@@ -15,6 +17,7 @@ __all__ = [
     "PackageView",
     "RecordView",
     "Rights",
+    "before_and_after",
     "begin_package",
     "bring_package",
     "label",
@@ -28,5 +31,6 @@ __all__ = [
     "set_rights",
     "tiff",
     "try_package",
+    "web_site",
     "whole",
 ]

@@ -7,7 +7,6 @@ import numpy as np
 from PIL import Image
 from pydantic import Field
 
-from amber_ladder import __version__
 from amber_ladder.core.measuring import ScaleBar, bar_of
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.exports import (
@@ -25,16 +24,9 @@ from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import Product
-from amber_ladder.work.record.records import (
-    RecordView,
-    finished,
-    label_of,
-    merged_at,
-    scale_in_words,
-    technique_of,
-)
-from amber_ladder.work.record.rights import Rights, rights_of
+from amber_ladder.work.record.notes import notes_of
+from amber_ladder.work.record.records import RecordView, finished, label_of
+from amber_ladder.work.record.rights import rights_of
 
 _LETTER_MM = 2.5  # as printed: seven points
 _PREVIEW_PX = 960
@@ -78,7 +70,7 @@ def _sheet(merge_id: int, entry: BarEntry, most_px: int | None) -> tuple[Image.I
     with transaction(steady=True) as session:
         merge = finished(stacks.get_product(session, merge_id, "merge"))
         shown, crop = label_of(merge), (merge.report or {})["crop"]
-        specimen, notes = merge.take.stack.specimen, _notes(merge, shown, rights_of(session, merge.take.stack_id))
+        specimen, notes = merge.take.stack.specimen, notes_of(merge, shown, rights_of(session, merge.take.stack_id))
         caption = f"{specimen.catalogue_number}  {specimen.name}"
     bar, width = _bar(shown, entry), crop["width"]
     letter_px = _LETTER_MM * width / entry.printed_mm if entry.printed_mm else screen_letter_px(width)
@@ -110,14 +102,3 @@ def _bar(shown: RecordView, entry: BarEntry) -> ScaleBar | None:
             f"a bar of {bar.label} would be {bar.length_px:.1f} px long: nobody could see it", field="bar_um"
         )
     return bar
-
-
-def _notes(merge: Product, shown: RecordView, rights: Rights) -> PictureNotes:
-    report, take, specimen = merge.report or {}, merge.take, merge.take.stack.specimen
-    technique = technique_of(report)
-    return PictureNotes(
-        title=f"{specimen.catalogue_number} {specimen.name}", catalogue_number=specimen.catalogue_number,
-        determination=specimen.determination, creator=rights.photographer or (take.task.by if take.task else "") or "",
-        rights_holder=rights.rights_holder, licence=rights.licence, made_by=technique, scale=scale_in_words(shown),
-        software=f"Amber Ladder {__version__}", merged_at=merged_at(merge) or "",
-    )  # fmt: skip

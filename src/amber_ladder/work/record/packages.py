@@ -26,7 +26,8 @@ from amber_ladder.work.on_disk.packaging import Contents, Made, write_package
 from amber_ladder.work.on_disk.verifying import verify
 from amber_ladder.work.record.records import record
 from amber_ladder.work.record.rights import rights_of
-from amber_ladder.work.stack.scale import file_stem, scale_of_merge
+from amber_ladder.work.stack.naming import folder_name
+from amber_ladder.work.stack.scale import scale_of_merge
 from amber_ladder.work.stack.views import TaskView, task_view
 
 KIND = "package"
@@ -94,7 +95,7 @@ def _pack(task_id: int, progress: Progress) -> Finish:
         product_id, merge_id = product.id, product.parent_id
         assert merge_id is not None, "every package is one of a merge"
         merge = stacks.get_product(session, merge_id, "merge")
-        stack_id, stem, before = merge.take.stack_id, file_stem(merge), _finished(merge.take)
+        stack_id, stem, before = merge.take.stack_id, folder_name(merge), _finished(merge.take)
         label = _label(session, merge.take)
         originals = [Packed(one.name, store.original(one.sha256, one.suffix), one.sha256) for one in merge.take.frames]
         made, asked = list(_made(store, before)), list(_asked(before))

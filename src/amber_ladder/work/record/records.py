@@ -24,14 +24,15 @@ from amber_ladder.formats.results import (
 )
 from amber_ladder.settings import settings
 from amber_ladder.store import history, rigs, stacks
-from amber_ladder.store.database import transaction
+from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
 from amber_ladder.store.stacks import TILES
 from amber_ladder.work.measure import recorded
 from amber_ladder.work.record.rights import Rights, came_with
 from amber_ladder.work.stack.counted import counted_merge
-from amber_ladder.work.stack.scale import file_stem, planned_scale, scale_of_merge
+from amber_ladder.work.stack.naming import file_stem
+from amber_ladder.work.stack.scale import planned_scale, scale_of_merge
 from amber_ladder.work.stack.views import stack_rig, stack_view, take_view
 
 
@@ -129,9 +130,7 @@ def whole(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path, s
     """
     with transaction(steady=True) as session:
         merge = finished(stacks.get_product(session, merge_id, "merge"))
-        mended = None if mended_id is None else finished(stacks.get_product(session, mended_id, "mend"))
-        if mended and mended.parent_id != merge_id:
-            raise NotFound(f"merge {merge_id} has no mended picture {mended_id}")
+        mended = None if mended_id is None else mended_of(session, merge_id, mended_id)
         shown, unit = label_of(merge), (merge.report or {})["settings"].get("depth_unit", "frames")
         stem = shown.file_stem if mended is None else f"{shown.file_stem}_mend{mended.number}"
     store = FrameStore(settings().data)
@@ -290,6 +289,14 @@ def mends_of(merge: Product) -> list[Product]:
     """The mended pictures of a merge that were written, oldest first."""
     made = [one for one in merge.take.products if one.parent_id == merge.id and one.kind == "mend"]
     return [one for one in made if one.report is not None]
+
+
+def mended_of(session: Session, merge_id: int, mended_id: int) -> Product:
+    """A mended picture of this merge that was written. Raises NotFound."""
+    mended = finished(stacks.get_product(session, mended_id, "mend"))
+    if mended.parent_id != merge_id:
+        raise NotFound(f"merge {merge_id} has no mended picture {mended_id}")
+    return mended
 
 
 def mended_line(mended: Product) -> MendedLine:

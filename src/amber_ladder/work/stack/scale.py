@@ -65,16 +65,6 @@ def scale_of_merge(merge: Product) -> Scale | None:
     return scale_of(stack) if fills else None
 
 
-def file_stem(merge: Product) -> str:
-    """How files made of a merge are called, without what is in them."""
-    take = merge.take
-    text = (
-        f"{take.stack.specimen.catalogue_number}_stack{take.stack.number}_take{take.number}_"
-        f"{merge.settings['method']}{merge.number}"
-    )
-    return "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in text)
-
-
 def planned_scale(stack: Stack) -> Scale:
     """The scale as the stack's rig was when it was planned."""
     rig = RigJson.model_validate(stack.rig)

@@ -12,6 +12,7 @@ import { SeriesWarnings } from "../../specimen/SeriesWarnings";
 import { type Finished, finishedMerges, shownMerge, useStack, useTake } from "../../specimen/stack";
 import { Choice } from "../../ui/Choice";
 import { Notice, Placeholder } from "../../ui/Notice";
+import { FileNamesLine } from "./FileNamesPanel";
 import { History } from "./History";
 import { Packages } from "./Packages";
 import { RightsLine } from "./RightsPanel";
@@ -174,6 +175,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
           </div>
           {label.data && <ScaleBar bar={bar} label={label.data} onChange={setBar} />}
           <h2 className="mt-4 mb-1 text-[1rem]">Files</h2>
+          {label.data && <FileNamesLine mergeId={merge.id} stem={label.data.file_stem} />}
           <ul>
             {faulty ? (
               <li className="flex min-h-12 items-center border-rule border-b text-fault">
@@ -216,6 +218,7 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
               name="All in one file"
               kind="OME-TIFF: composite, depth and how sure it is, with names and scale"
             />
+            <WebSite mergeId={merge.id} />
             {label.data?.mended.flatMap((one) => [
               <Download
                 key={`${one.product_id} whole`}
@@ -235,6 +238,13 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
                 name={`${one.name}, what was changed`}
                 kind="TIFF: of each pixel, by what kind of step"
               />,
+              <Download
+                key={`${one.product_id} before and after`}
+                href={`/api/merges/${merge.id}/before-after.png?mended_id=${one.product_id}`}
+                name={`${one.name}, before and after`}
+                kind="PNG: both whole, side by side at one scale, with what was changed"
+              />,
+              <WebSite key={`${one.product_id} web`} mergeId={merge.id} mended={one} />,
             ])}
             <Download
               href={`/api/merges/${merge.id}/record.pdf`}
@@ -328,6 +338,31 @@ function depthFact(merge: Merge, { unit, near, far, known_share }: DepthLegendVi
   const from = (value: number) => `${trimmed(value.toFixed(1))} ${unit}`;
   const span = `from ${from(near)} to ${from(far)} below the nearest frame, known on ${percent(known_share)} of the picture`;
   return merge.depth_um === null ? `${NOT_KNOWN} in µm; ${span}` : `${depthText(merge)}: ${span}`;
+}
+
+/** Tiles and manifest for a web site; without an address for them there are none. */
+function WebSite({ mergeId, mended }: { mergeId: number; mended?: Mended }) {
+  const names = useQuery({ queryKey: ["fileNames"], queryFn: api.fileNames });
+  const name = mended ? `${mended.name}, for a web site` : "For a web site";
+  const kind = "IIIF: tiles and manifest in a zip, to unpack where files are given out";
+  if (names.data?.web_address === "")
+    return (
+      <li className="flex min-h-12 items-center border-rule border-b">
+        <span>
+          {name}
+          <span className="block text-[0.875rem] text-ink2">
+            {kind}. Set the web address first, above: it stands in every file.
+          </span>
+        </span>
+      </li>
+    );
+  return (
+    <Download
+      href={`/api/merges/${mergeId}/web-site.zip${mended ? `?mended_id=${mended.product_id}` : ""}`}
+      name={name}
+      kind={kind}
+    />
+  );
 }
 
 function Download({
