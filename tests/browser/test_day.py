@@ -146,6 +146,30 @@ class DayAtTheBench(PageTest):
         self.put_on_list(two)
         expect(second.get_by_role("link", name=re.compile(two.specimen.catalogue_number))).to_be_visible()
 
+    def test_how_long_hands_took_is_told_and_taken_over(self) -> None:
+        page = self.page
+        shots = [shot_stack(f"DB-RUN-{number}") for number in range(4)]
+        begun = datetime.now(UTC) - timedelta(days=2)
+        with transaction() as session:
+            for place, shot in enumerate(shots):
+                take = stacks.get_take(session, shot.takes[0].id)
+                assert take.task is not None
+                take.stack.rig_id = 1
+                take.created_at = begun + place * timedelta(minutes=20)
+                take.task.ended_at = take.created_at + timedelta(minutes=13)
+        page.goto("/day?on=2031-02-07")
+        page.get_by_role("button", name="Hours and breaks").click()
+        sheet = page.get_by_role("dialog")
+        expect(sheet).to_contain_text(
+            "Between the runs of the last months it took 7 min, four of five 7 to 7 min (n 3)"
+        )
+        expect(sheet.get_by_label("Setting a specimen up")).to_have_value("10")
+        sheet.get_by_role("button", name="Use what it took").click()
+        expect(sheet.get_by_label("Setting a specimen up")).to_have_value("7")
+        # No change of rig was seen often enough: that stays assumed.
+        expect(sheet.get_by_label("A change of rig")).to_have_value("15")
+        self.assert_accessible()
+
     def test_hours_breaks_and_other_days(self) -> None:
         page = self.page
         page.goto("/day?on=2031-02-07")

@@ -1,6 +1,8 @@
 """Record: history by whom, rights, what a collection asks, and a package that is fetched and gone through."""
 
+import json
 import re
+import zipfile
 from pathlib import Path
 
 from PIL import Image
@@ -8,6 +10,7 @@ from playwright.sync_api import expect
 
 from amber_ladder.core.frames import no_progress
 from amber_ladder.work.on_disk.verifying import verify
+from amber_ladder.work.stack.naming import FileNames, set_names
 from tests.support.browser import PageTest
 from tests.support.takes import merged, new_stack, shot_stack, take_of
 
@@ -82,6 +85,41 @@ class Record(PageTest):
         expect(page.get_by_text("Tarn Hollow, CC BY 4.0")).to_be_visible()
         page.reload()
         expect(page.get_by_text("Tarn Hollow, CC BY 4.0")).to_be_visible()
+
+    def test_names_and_web_address_are_set_with_an_example(self) -> None:
+        page = self.page
+        self.addCleanup(set_names, FileNames())
+        stack = new_stack("REC-5", far_um=700)
+        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        page.goto(f"/stacks/{stack.id}/record")
+        expect(page.get_by_text("Saved as REC-5_stack1_take1_select1 …")).to_be_visible()
+        expect(page.get_by_text("Set the web address first")).to_be_visible()
+        page.get_by_role("button", name="Names and web address").click()
+        sheet = page.get_by_role("dialog")
+        called = sheet.get_by_label("This merge would be called")
+        expect(called).to_contain_text("REC-5_stack1_take1_select1.png")
+        files = sheet.get_by_role("textbox", name="Files")
+        files.fill("{name}_{number}_{run}")
+        expect(called).to_contain_text("moss-capsule_REC-5_select1.png")
+        expect(sheet).to_contain_text("of different takes would be called the same")
+        self.assert_accessible()
+        self.allowed = ["/called"]
+        files.fill("{number}/{lens}")
+        expect(sheet).to_contain_text("{lens} is no part: choose from {number}")
+        expect(sheet.get_by_role("button", name="Set the names")).to_be_disabled()
+        files.fill("{number}_{run}")
+        sheet.get_by_role("textbox", name="Web address").fill("https://pictures.tarnhollow.example/")
+        site = "https://pictures.tarnhollow.example/REC-5_stack1_take1_select1/manifest.json"
+        expect(called).to_contain_text(site)
+        sheet.get_by_role("button", name="Set the names").click()
+        expect(sheet).to_be_hidden()
+        expect(page.get_by_text("Saved as REC-5_select1 …")).to_be_visible()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Save For a web site").click()
+        self.assertEqual(download.value.suggested_filename, "REC-5_stack1_take1_select1_web-site.zip")
+        with zipfile.ZipFile(download.value.path()) as packed:
+            manifest = json.loads(packed.read("REC-5_stack1_take1_select1/manifest.json"))
+        self.assertEqual(manifest["id"], site)
 
     def test_a_scale_bar_is_chosen_seen_and_saved(self) -> None:
         page = self.page

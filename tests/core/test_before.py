@@ -2,6 +2,7 @@
 
 import random
 import unittest
+from dataclasses import replace
 
 from amber_ladder.core.planning import Case, worked_before
 
@@ -17,7 +18,9 @@ def station(count: int = 300) -> list[Case]:
         overlap = draw.uniform(-0.2, 0.6)
         made.append(
             Case(number, kind, rig, magnification, DEPTHS_UM[kind] * draw.gauss(1.0, 0.12), overlap,
-                 0 if overlap > 0.25 else 3, 40, 30, draw.uniform(100, 200))
+                 0 if overlap > 0.25 else 3, 40, 30, draw.uniform(100, 200),
+                 None if number % 7 == 0 else 1 if kind == "moss" else 3,
+                 None if number % 5 == 0 else f"flash at {'1/8' if rig == '10×' else '1/16'}")
         )  # fmt: skip
     return made
 
@@ -41,6 +44,26 @@ class Before(unittest.TestCase):
         assert told.idle is not None
         self.assertGreater(told.overlap.low, 0.25)
         self.assertAlmostEqual(told.idle.median, 0.25)
+
+    def test_spare_rungs_and_light_are_those_of_cases_that_tell_them(self) -> None:
+        moss, garnet = (
+            worked_before(station(), kind=kind, rig="10×", magnification=10.0) for kind in ("moss", "garnet")
+        )
+        assert moss.spare is not None
+        assert garnet.spare is not None
+        self.assertEqual((moss.spare.median, moss.spare.high, garnet.spare.median), (1.0, 1.0, 3.0))
+        self.assertLess(moss.spare.n, len(moss.stacks))
+        self.assertEqual([one.words for one in moss.lights], ["flash at 1/8"])
+        self.assertLess(moss.lights[0].n, len(moss.stacks))
+        mixed = [
+            Case(n, "moss", "5×", 5.0, 500.0, None, None, None, None, None, light=f"lamp {n % 3 > 0}") for n in range(9)
+        ]
+        told = worked_before(mixed, kind="moss", rig="5×", magnification=5.0)
+        self.assertEqual([(one.words, one.n) for one in told.lights], [("lamp True", 6), ("lamp False", 3)])
+        dark = worked_before(
+            mixed[:2] + [replace(one, light=None) for one in mixed[2:]], kind="moss", rig="5×", magnification=5.0
+        )
+        self.assertEqual((len(dark.stacks), dark.lights, dark.spare), (9, (), None))
 
     def test_rigs_like_it_serve_where_this_one_has_too_few(self) -> None:
         told = worked_before(station(), kind="moss", rig="a new one", magnification=5.3)

@@ -5,9 +5,16 @@ from datetime import date
 from fastapi import APIRouter
 
 from amber_ladder.api.problems import RESPONSES
+from amber_ladder.core.day import Learnt
 from amber_ladder.work import day
 
 router = APIRouter(tags=["day"], responses=RESPONSES)
+
+
+@router.get("/hands")
+def learnt() -> Learnt:
+    """How long setting up and changing the rig really took."""
+    return day.learnt()
 
 
 @router.get("/days/{on}")

@@ -16,7 +16,8 @@ class LedgerRow(Base):
     What is not known is None. Steps are of the stage where nothing else is said; ``sharp_um``, ``step_in_medium_um``
     and ``depth_um`` are in the medium, ``step_ratio`` is step over sharp depth. ``seconds`` is how long
     shooting at the bench and merging took.
-    ``frames_carried`` gave at least a hundredth of the picture each. ``drawing`` is the ladder in small, ``series`` has
+    ``frames_carried`` gave at least a hundredth of the picture each; ``spare_used`` of the spare rungs did so at the
+    end at which more did, None where even the last one did. ``drawing`` is the ladder in small, ``series`` has
     values of the named measures, ``words`` all that a search looks through.
     """
 
@@ -31,6 +32,7 @@ class LedgerRow(Base):
     scale_from: Mapped[str | None]
     method: Mapped[str | None]
     shot_with: Mapped[str | None]
+    light: Mapped[str | None]
     magnification: Mapped[float | None]
     effective_f_number: Mapped[float | None]
     numerical_aperture: Mapped[float | None]
@@ -53,6 +55,7 @@ class LedgerRow(Base):
     frames_shot: Mapped[int | None]
     frames_used: Mapped[int | None]
     frames_carried: Mapped[int | None]
+    spare_used: Mapped[int | None]
     frames_left_out: Mapped[int | None]
     merge_number: Mapped[int | None]
     gaps: Mapped[int | None]

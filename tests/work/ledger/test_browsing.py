@@ -17,9 +17,10 @@ from amber_ladder.store.ledger import mark_behind
 from amber_ladder.store.ledger_models import LedgerRow
 from amber_ladder.work import cabinet, deeds, ledger, measure, plan, sort
 from amber_ladder.work.ledger import lines
+from amber_ladder.work.practice import takes
 from amber_ladder.work.stack.views import StackView
 from tests.support.examples import SPECIMEN
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import have_done, merged, new_stack, shot_stack, take_of
 
 KIND, OTHER = "moss of the ledger", "moss that changes"
 
@@ -58,6 +59,18 @@ class Browsing(unittest.TestCase):
         self.assertEqual(shot["frames_shot"], len(shot_stack("LB-0").takes[0].frames))
         self.assertGreater(shot["frames_used"], shot["frames_carried"])
         self.assertEqual((gappy["gaps"], gappy["medium"]), (1, "resin"))
+
+    def test_spare_rungs_that_carried_are_counted_and_unknown_where_the_last_one_did(self) -> None:
+        # The middle of the capsule lies at 430 µm: two rungs beyond the planned end show it, 22.5 µm apart.
+        for spare, expected in ((4, 2), (2, None), (0, None)):
+            stack = new_stack(f"LB-S{spare}", specimen={"kind": "spare rungs"}, far_um=405, spare_rungs=spare)
+            task = takes.begin_take(stack.id, "moss-capsule").task
+            assert task is not None
+            have_done(task.id)
+            merged(plan.read_stack(stack.id).takes[-1].id)
+            (row,) = browse(words=f"lb-s{spare}", kind=["spare rungs"]).rows
+            with self.subTest(spare):
+                self.assertEqual(row.values["spare_used"], expected)
 
     def test_it_follows_what_happens(self) -> None:
         stack = new_stack("LB-9", specimen={"kind": OTHER, "name": "first name"}, far_um=700)

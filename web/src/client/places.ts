@@ -3,6 +3,7 @@ import { asItIs, client, type Schemas } from "./client";
 
 /** Calls of the places that go across stacks: the day, the ledger, lists and packages, the queue. */
 export const places = {
+  hands: () => answered(client.GET("/api/hands")),
   day: (on: string) => answered(client.GET("/api/days/{on}", { params: { path: { on } } })),
   changeDay: (on: string, body: Schemas["DayEntry"]) =>
     answered(client.PUT("/api/days/{on}", { params: { path: { on } }, body })),

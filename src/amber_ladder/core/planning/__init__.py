@@ -1,6 +1,6 @@
 """The ladder: where to shoot, how many frames, what that costs, what else would do, and what to mind."""
 
-from amber_ladder.core.planning._before import Case, Proposal, Spread, worked_before
+from amber_ladder.core.planning._before import Case, Proposal, Spread, spread, worked_before
 from amber_ladder.core.planning._by_hand import ByHand, coverage_by_chance, frames_by_chance, plan_by_hand
 from amber_ladder.core.planning._cautions import DEFER, Caution, Circumstances, cautions_for
 from amber_ladder.core.planning._framing import Framing, Moves, Turn, loose_framing, turning
@@ -63,6 +63,7 @@ __all__ = [
     "reading_at",
     "sharp_depth_um",
     "single_frame_na",
+    "spread",
     "time_to_shrink",
     "turning",
     "u_position_um",

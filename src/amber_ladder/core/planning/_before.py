@@ -1,5 +1,6 @@
 """What worked before: from stacks of the same kind of specimen, how deep the next one is, and how to shoot it."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -15,7 +16,11 @@ _LIKE = 1.25
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """A merged stack. ``depth_um`` is how deep its surface was found, in the medium; None for what nobody knows."""
+    """A merged stack. ``depth_um`` is how deep its surface was found, in the medium; None for what nobody knows.
+
+    ``spare_used`` is how many of its spare rungs gave something to the picture, at the end at which more of them did;
+    None where even the last one did, for then nobody knows how many would have. ``light`` is what it was lit with.
+    """
 
     stack_id: int
     kind: str
@@ -27,6 +32,8 @@ class Case:
     frames_shot: int | None
     frames_carried: int | None
     seconds: float | None
+    spare_used: int | None = None
+    light: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +47,20 @@ class Spread:
 
 
 @dataclass(frozen=True, slots=True)
+class Lit:
+    """A light, in words, and how many cases were shot in it."""
+
+    words: str
+    n: int
+
+
+@dataclass(frozen=True, slots=True)
 class Proposal:
     """What cases say together. ``basis`` tells how like they are; ``too_few`` of them propose nothing.
 
-    ``overlap`` is that of cases with no findings, ``idle`` the share of frames that gave less than 1 % of the picture.
+    ``overlap`` is that of cases with no findings, ``idle`` the share of frames that gave less than 1 % of the picture,
+    ``spare`` how many rungs beyond the plan were used at an end. ``lights`` come most frequent first, of those cases
+    of which it is known; none of too few.
     """
 
     basis: Literal["same kind and rig", "same kind, like magnification", "same kind"]
@@ -53,6 +70,8 @@ class Proposal:
     overlap: Spread | None
     idle: Spread | None
     seconds: Spread | None
+    spare: Spread | None
+    lights: tuple[Lit, ...]
 
 
 def worked_before(cases: Sequence[Case], *, kind: str, rig: str, magnification: float) -> Proposal:
@@ -70,7 +89,7 @@ def worked_before(cases: Sequence[Case], *, kind: str, rig: str, magnification: 
     if len(like) >= ENOUGH:
         return _of(like, "same kind, like magnification")
     nearest = sorted(same, key=lambda one: abs(np.log(one.magnification / magnification)))[:_NEAREST]
-    return Proposal("same kind", tuple(one.stack_id for one in nearest), True, None, None, None, None)
+    return Proposal("same kind", tuple(one.stack_id for one in nearest), True, None, None, None, None, None, ())
 
 
 def _of(cases: Sequence[Case], basis: Literal["same kind and rig", "same kind, like magnification"]) -> Proposal:
@@ -80,14 +99,23 @@ def _of(cases: Sequence[Case], basis: Literal["same kind and rig", "same kind, l
         basis,
         tuple(one.stack_id for one in cases),
         False,
-        _spread([one.depth_um for one in cases]),
-        _spread([one.overlap for one in cases if one.findings == 0]),
-        _spread(idle),
-        _spread([one.seconds for one in cases]),
+        spread([one.depth_um for one in cases]),
+        spread([one.overlap for one in cases if one.findings == 0]),
+        spread(idle),
+        spread([one.seconds for one in cases]),
+        spread([one.spare_used for one in cases]),
+        _lights([one.light for one in cases if one.light]),
     )
 
 
-def _spread(values: Sequence[float | None]) -> Spread | None:
+def _lights(told: Sequence[str]) -> tuple[Lit, ...]:
+    if len(told) < ENOUGH:
+        return ()
+    return tuple(Lit(*one) for one in Counter(told).most_common())
+
+
+def spread(values: Sequence[float | None]) -> Spread | None:
+    """Of the values that are known; None where those are fewer than ENOUGH."""
     known = [one for one in values if one is not None]
     if len(known) < ENOUGH:
         return None

@@ -1,6 +1,7 @@
 """The day: what is shot on a date, in which order, when, and what does not fit."""
 
 from amber_ladder.work.day.entries import BreakEntry, DayEntry, ItemEntry, VanishesEntry
+from amber_ladder.work.day.learnt import learnt
 from amber_ladder.work.day.lists import DayChange, change, propose, read
 from amber_ladder.work.day.views import DayView, ItemView, Totals
 
@@ -14,6 +15,7 @@ __all__ = [
     "Totals",
     "VanishesEntry",
     "change",
+    "learnt",
     "propose",
     "read",
 ]

@@ -16,14 +16,15 @@ from amber_ladder.store.ledger_models import LedgerRow
 from amber_ladder.store.models import Product, Stack, Take
 from amber_ladder.store.stacks import TILES
 from amber_ladder.work.measure.values import value_of
-from amber_ladder.work.record.records import label_of, mends_of, shot_with
+from amber_ladder.work.record.records import label_of, light_of, mends_of, shot_with
 from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.scale import planned_scale
 from amber_ladder.work.stack.series import series_view
-from amber_ladder.work.stack.views import stack_ladder, stack_rig
+from amber_ladder.work.stack.views import stack_ladder, stack_plan, stack_rig
 
 _CARRIES = 0.01
 """A frame that gave less than this share of the picture carried nothing."""
+_OF_USUAL = 0.25  # of what each would give if all gave alike
 _BARS = 24
 _AT_ONCE = 200
 _WRITES_FOR_S = 0.4
@@ -118,6 +119,8 @@ def line(stack: Stack) -> dict[str, Any]:
         "method": report.get("method"), "depth_um": report.get("depth_um"),
         "frames_used": len(report["frames_used"]) if of_frames else None,
         "frames_carried": sum(one >= _CARRIES for one in report["share"].values()) if of_frames else None,
+        "spare_used": _spare_used(stack, take, report, len(ladder.positions_um)) if take and of_frames else None,
+        "light": light_of(take) if take else None,
         "gaps": len(report["coverage"]["gaps"]) if of_frames else None,
         "ends_open": found.count("end") if of_frames and "findings" in report else None,
         "moved": found.count("moved") if of_frames and "findings" in report else None,
@@ -145,6 +148,25 @@ def _seconds(take: Take, report: dict[str, Any]) -> float | None:
 
 def _left_out(take: Take, report: dict[str, Any]) -> int:
     return len(report["excluded"]) if report else sum(frame.left_out is not None for frame in take.frames)
+
+
+def _spare_used(stack: Stack, take: Take, report: dict[str, Any], planned: int) -> int | None:
+    """How many spare rungs carried, at the end at which more of them did.
+
+    None where there are none, or where the last rung at an end carried too or gave no frame: more might have.
+    """
+    spare = stack_plan(stack).spare_rungs
+    used = set(report["frames_used"])
+    # Of very many frames each gives less than a hundredth.
+    enough = min(_CARRIES, _OF_USUAL / len(used))
+    carried = {one.rung: report["share"].get(one.name, 0.0) >= enough for one in take.frames
+               if one.rung is not None and one.name in used}  # fmt: skip
+    last = max([planned - 1, *carried])
+    if not spare or carried.get(0, True) or carried.get(last, True):
+        return None
+    near = [spare - rung for rung, some in carried.items() if some and rung < spare]
+    far = [rung - (planned - spare) + 1 for rung, some in carried.items() if some and rung >= planned - spare]
+    return max([0, *near, *far])
 
 
 def _mended(merge: Product) -> float:

@@ -236,14 +236,15 @@ def shot_with(take: Take) -> str:
     flaws = devices["flaws"]
     practice = f"; faults switched on for practice: {', '.join(flaws)}" if flaws else ""
     later = [f"; later {shot_with(Take(source=take.source, devices=one))}" for one in devices.get("later", [])]
-    power = devices.get("flash_power")
-    flash = f", flash at {power_setting(power)}" if power else ""
-    return f"{moved}, {camera}{flash}{_light_of(devices)}{practice}{''.join(later)}"
+    light = light_of(take)
+    return f"{moved}, {camera}{f', {light}' if light else ''}{practice}{''.join(later)}"
 
 
-def _light_of(devices: dict[str, Any]) -> str:
-    """What was written down of the light besides the flash's power."""
-    said, noted = "", devices.get("angle_noted")
+def light_of(take: Take) -> str | None:
+    """What was written down of the light, in words; None where nothing was."""
+    devices = take.devices or {}
+    power, noted = devices.get("flash_power"), devices.get("angle_noted")
+    said = f", flash at {power_setting(power)}" if power else ""
     heads, lamp_deg = devices.get("flash_heads"), devices.get("lamp_deg")
     if heads:
         said += f" ({', '.join(f'{name} head at {share:.0%}' for name, share in heads.items())})"
@@ -253,7 +254,7 @@ def _light_of(devices: dict[str, Any]) -> str:
         said += ", without a diffuser"
     elif noted:
         said += ", best angle"
-    return f"{said} ({noted})" if noted else said
+    return (f"{said} ({noted})" if noted else said).removeprefix(", ") or None
 
 
 _MOVED = {"hand": "by hand", "knob": "by the knob", "body": "focus bracketed by the body"}

@@ -1,8 +1,11 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { DayEntry } from "../../client/api";
+import { api, type DayEntry, type Schemas } from "../../client/api";
+import { trimmed } from "../../lib/numbers";
 import { at, clock } from "../../specimen/day";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/Field";
+import { Notice } from "../../ui/Notice";
 import { TimeField } from "./TimeField";
 
 interface Props {
@@ -12,9 +15,22 @@ interface Props {
   saving: boolean;
 }
 
+/** Seconds in minutes, to the half. */
+const minutes = (seconds?: number) => (seconds === undefined ? undefined : Math.round(seconds / 30) / 2);
+
+/** How long it took in the last months, between runs at the bench. */
+function took(spread?: Schemas["Spread"] | null): string | undefined {
+  if (!spread) return undefined;
+  const [median, low, high] = [spread.median, spread.low, spread.high].map((one) =>
+    trimmed((one / 60).toFixed(1)),
+  );
+  return `Between the runs of the last months it took ${median} min, four of five ${low} to ${high} min (n ${spread.n}).`;
+}
+
 /** From when to when, breaks, and how long hands take. */
 export function Hours({ on, entry, onSave, saving }: Props) {
   const [mine, setMine] = useState(entry);
+  const hands = useQuery({ queryKey: ["hands"], queryFn: api.hands });
   const breaks = mine.breaks ?? [];
   const set = (change: Partial<DayEntry>) => setMine({ ...mine, ...change });
   const setBreak = (place: number, change: Partial<(typeof breaks)[number]>) =>
@@ -79,17 +95,32 @@ export function Hours({ on, entry, onSave, saving }: Props) {
       <NumberField
         label="A change of rig"
         unit="min"
-        hint="Assumed until you set how long it takes you."
+        hint={took(hands.data?.change) ?? "Assumed until you set how long it takes you."}
         value={mine.change_min ?? null}
         onChange={(change_min) => set({ change_min: change_min ?? undefined })}
       />
       <NumberField
         label="Setting a specimen up"
         unit="min"
-        hint="Assumed, too: where one takes longer, say so in its row."
+        hint={took(hands.data?.set_up) ?? "Assumed, too: where one takes longer, say so in its row."}
         value={mine.set_up_min ?? null}
         onChange={(set_up_min) => set({ set_up_min: set_up_min ?? undefined })}
       />
+      {hands.isError && <Notice kind="fault">{hands.error.message}</Notice>}
+      {hands.data?.set_up && (
+        <Button
+          className="my-2"
+          onClick={() =>
+            set({
+              set_up_min: minutes(hands.data.set_up?.median) ?? mine.set_up_min,
+              change_min: minutes(hands.data.change?.median) ?? mine.change_min,
+            })
+          }
+        >
+          Use what it took
+        </Button>
+      )}
+      <br />
       <Button look="next" type="submit" className="mt-4" disabled={saving}>
         Keep these hours
       </Button>

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { api, type Schemas } from "../../client/api";
-import { duration, percent, plural, um } from "../../lib/numbers";
+import { duration, percent, plural, trimmed, um } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Notice } from "../../ui/Notice";
+import type { Proposed } from "./draft";
 
 export type ProposedFrom = Schemas["ProposedFrom"];
 type Spread = Schemas["Spread"];
@@ -15,7 +16,7 @@ interface Props {
   near_um: number;
   /** How much deeper focus goes in the medium than the stage moves. */
   inMedium: number;
-  onUse: (far_um: number, overlap_percent: number | null, from: ProposedFrom) => void;
+  onUse: (used: Proposed, from: ProposedFrom) => void;
 }
 
 /** What stacks of this kind on this rig needed, with their number and spread, and each of them one click away. */
@@ -28,15 +29,22 @@ export function Before({ kind, rig, magnification, near_um, inMedium, onUse }: P
   if (found.isError) return <Notice kind="fault">{found.error.message}</Notice>;
   if (!found.data) return <p className="text-ink2">Looking …</p>;
   const { proposal, cases, behind } = found.data;
-  const { depth_um: depth, overlap, idle, seconds } = proposal;
+  const { depth_um: depth, overlap, idle, seconds, spare, lights } = proposal;
+  // One more than was used: that nothing is sharp in it shows that the end was reached.
+  const spareRungs = spare ? Math.ceil(spare.high) + 1 : null;
+  const lit = lights.reduce((sum, one) => sum + one.n, 0);
   const four = (spread: Spread, written: (value: number) => string) =>
     `${written(spread.median)}, four of five between ${written(spread.low)} and ${written(spread.high)} (n ${spread.n})`;
   const facts = [
     depth && (["Depth that was needed", four(depth, (value) => um(value))] as const),
     overlap && (["Overlap where nothing was found wrong", four(overlap, percent)] as const),
+    spare &&
+      (["Spare rungs that carried, at an end", four(spare, (value) => trimmed(value.toFixed(1)))] as const),
+    lit > 0 &&
+      (["Light", `${lights.map((one) => `${one.words} in ${one.n}`).join(", ")} (n ${lit})`] as const),
     idle && (["Frames that gave less than 1 %", four(idle, percent)] as const),
     seconds && (["Shooting and merging", four(seconds, duration)] as const),
-  ].filter((one) => one !== null && one !== undefined);
+  ].filter((one) => one !== null && one !== undefined && one !== false);
   return (
     <div className="max-w-[640px]">
       {behind > 0 && (
@@ -70,17 +78,28 @@ export function Before({ kind, rig, magnification, near_um, inMedium, onUse }: P
                 disabled={behind > 0}
                 onClick={() =>
                   onUse(
-                    Math.round(near_um + depth.high / inMedium),
-                    overlap ? Math.round(100 * overlap.median) : null,
+                    {
+                      far_um: Math.round(near_um + depth.high / inMedium),
+                      overlap_percent: overlap ? Math.round(100 * overlap.median) : null,
+                      spare_rungs: spareRungs,
+                    },
                     { stacks: proposal.stacks, basis: proposal.basis },
                   )
                 }
               >
-                Use {um(depth.high)}
-                {overlap && ` and ${percent(overlap.median)} overlap`}
+                Use{" "}
+                {[
+                  um(depth.high),
+                  overlap && `${percent(overlap.median)} overlap`,
+                  spareRungs && plural(spareRungs, "spare rung"),
+                ]
+                  .filter(Boolean)
+                  .join(", ")}
               </Button>
               <p className="mt-1 text-[0.875rem] text-ink2">
-                The depth of which nine of ten had less. The record says where it came from.
+                The depth of which nine of ten had less
+                {spareRungs && ", and one rung more than was used beyond it"}. The record says where it came
+                from.
               </p>
             </div>
           )}

@@ -21,9 +21,9 @@ import {
   planOf,
   startOf,
   subjectOf,
-  withDepth,
   within,
   withParts,
+  withProposed,
   withSet,
 } from "./draft";
 import { Framing } from "./Framing";
@@ -301,9 +301,9 @@ export function PlanForm({ specimen, stack, rigs, parts, first }: FormProps) {
                       magnification={onShelf.does.optics.magnification}
                       near_um={draft.near_um ?? 0}
                       inMedium={ladder.step_in_medium_um / ladder.step_um}
-                      onUse={(far_um, overlap_percent, from) => {
-                        change(withDepth(draft, far_um, overlap_percent));
-                        setProposed({ far_um, from });
+                      onUse={(used, from) => {
+                        change(withProposed(draft, used));
+                        setProposed({ far_um: used.far_um, from });
                         setTab("ladder");
                       }}
                     />

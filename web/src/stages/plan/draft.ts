@@ -146,10 +146,18 @@ export function withSet(draft: Draft, field: Free, value: number | null): Draft 
   return { ...next, set: order.filter((one) => one !== freed) };
 }
 
-/** A draft that reaches so deep, at this overlap where one is proposed. */
-export function withDepth(draft: Draft, far_um: number, overlap_percent: number | null): Draft {
+/** What worked before, as a plan takes it over; null where nothing is proposed. */
+export interface Proposed {
+  far_um: number;
+  overlap_percent: number | null;
+  spare_rungs: number | null;
+}
+
+/** A draft that reaches so deep, at the overlap and with the spare rungs that are proposed. */
+export function withProposed(draft: Draft, { far_um, overlap_percent, spare_rungs }: Proposed): Draft {
   const deep = withSet(draft, "far_um", far_um);
-  return overlap_percent === null ? deep : withSet(deep, "overlap_percent", overlap_percent);
+  const lapped = overlap_percent === null ? deep : withSet(deep, "overlap_percent", overlap_percent);
+  return spare_rungs === null ? lapped : { ...lapped, spare_rungs };
 }
 
 /** Which of the groups follows from the others, or null while too few are set. */
