@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
+from amber_ladder.store.tasks import RUN
 from amber_ladder.work import day
 from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
@@ -154,7 +155,7 @@ class DayAtTheBench(PageTest):
             for place, shot in enumerate(shots):
                 take = stacks.get_take(session, shot.takes[0].id)
                 assert take.task is not None
-                take.stack.rig_id = 1
+                take.stack.rig_id, take.task.kind = 1, RUN
                 take.created_at = begun + place * timedelta(minutes=20)
                 take.task.ended_at = take.created_at + timedelta(minutes=13)
         page.goto("/day?on=2031-02-07")

@@ -1,7 +1,9 @@
 """A package of another station: told, refused where it is damaged or here already, brought in, undone."""
 
+import os
 import re
 import shutil
+import signal
 import tempfile
 from pathlib import Path
 
@@ -30,6 +32,10 @@ class PackageIn(PageTest):
         choose = sheet.get_by_label("A package", exact=True)
         choose.set_input_files({"name": "broken.zip", "mimeType": "application/zip", "buffer": bytes(broken)})
         expect(sheet.get_by_role("alert")).to_contain_text("This package does not hold")
+        # Loaded anew, it is still there.
+        page.reload()
+        page.get_by_role("button", name="Bring in a package").click()
+        expect(sheet.get_by_role("alert")).to_contain_text("This package does not hold")
         expect(sheet.get_by_role("button", name="Bring it in")).to_be_disabled()
         choose.set_input_files(own)
         expect(sheet.get_by_text("This stack is here already.")).to_be_visible()
@@ -53,11 +59,31 @@ class PackageIn(PageTest):
         page.goto("/ledger?words=PIN-2")
         expect(page.get_by_text("No stack is like that.")).to_be_visible()
 
+    def test_stopped_while_it_is_gone_through_and_then_gone_through_again(self) -> None:
+        worker = running().pid("worker")
+        own = packed(merged(shot_stack("PIN-3").takes[0].id).id)
+        page = self.page
+        page.goto("/")
+        page.get_by_role("button", name="Bring in a package").click()
+        sheet = page.get_by_role("dialog", name="Bring in a package")
+        os.kill(worker, signal.SIGSTOP)
+        self.addCleanup(os.kill, worker, signal.SIGCONT)
+        sheet.get_by_label("A package", exact=True).set_input_files(own)
+        bar = sheet.get_by_role("progressbar", name="It waits for the worker")
+        expect(bar).to_be_visible()
+        self.assert_accessible()
+        sheet.get_by_role("button", name="Stop").click()
+        expect(sheet.get_by_text("Stopped: nothing was brought in.")).to_be_visible()
+        expect(bar).to_have_count(0)
+        os.kill(worker, signal.SIGCONT)
+        sheet.get_by_label("A package", exact=True).set_input_files(own)
+        expect(sheet.get_by_text("This stack is here already.")).to_be_visible()
+
     def test_what_is_no_package_is_said(self) -> None:
         page = self.page
         page.goto("/")
         page.get_by_role("button", name="Bring in a package").click()
-        self.allowed = ["/api/packages/tried"]
+        self.allowed = ["/api/packages/received"]
         page.get_by_label("A package", exact=True).set_input_files(
             {"name": "moss.zip", "mimeType": "application/zip", "buffer": b"moss"}
         )

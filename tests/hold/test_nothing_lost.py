@@ -103,7 +103,7 @@ class OddRequests(unittest.TestCase):
     def test_a_package_larger_than_the_room_is_cut_short(self) -> None:
         room = shutil.disk_usage("/")._replace(free=4_000_000)
         with patch("amber_ladder.api.bodies.shutil.disk_usage", lambda _folder: room):
-            answer = self.client.post("/api/packages/tried", content=bytes(2_000_001))
+            answer = self.client.post("/api/packages/received", content=bytes(2_000_001))
         self.assertEqual(answer.status_code, 413)
         self.assertIn("free some space", answer.json()["message"])
         self.assertEqual(list((settings().data / "arriving").glob("*")), [])

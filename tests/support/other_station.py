@@ -13,14 +13,16 @@ from typing import Any
 from amber_ladder.store.database import transaction
 from amber_ladder.store.models import Product, Stack
 from amber_ladder.work import deeds, mend, record, tasks
+from tests.support.packages import brought, received
 from tests.support.station import database
 
 
 def main(package: Path, out: Path) -> dict[str, Any]:
     """Bring in, pack again into ``out``, undo."""
     database()
-    tried = record.try_package(iter([package.read_bytes()]))
-    stack = record.bring_package(tried.key, record.BringEntry())
+    delivery = received(package)
+    assert delivery.told is not None
+    tried, stack = delivery.told, brought(delivery.key)
     (take,) = stack.takes
     counted = next(one for one in take.merges if one.counts)
     begun = record.begin_package(counted.id)

@@ -8,8 +8,10 @@ from typing import Any
 from zipfile import ZipFile
 
 from amber_ladder.core.history import chained
+from amber_ladder.errors import AmberLadderError
 from amber_ladder.formats.bags import Bag, Packed, write_bag
-from amber_ladder.work import record
+from amber_ladder.work import plan, record
+from amber_ladder.work.stack.views import StackView
 from tests.support.takes import have_done
 
 _COPIES = count(2)
@@ -19,6 +21,27 @@ def packed(merge_id: int) -> Path:
     begun = record.begin_package(merge_id)
     have_done(begun.task.id)
     return record.package_file(begun.id)[0]
+
+
+def received(package: Path | bytes) -> record.DeliveryView:
+    """A package as it was gone through."""
+    content = package if isinstance(package, bytes) else package.read_bytes()
+    return _ended(record.receive_package(iter([content])))
+
+
+def brought(key: str, **entry: Any) -> StackView:
+    """The stack that a package becomes. Raises AmberLadderError with what is said where it becomes none."""
+    done = _ended(record.bring_package(key, record.BringEntry.model_validate(entry)))
+    assert done.stack_id is not None
+    return plan.read_stack(done.stack_id)
+
+
+def _ended(delivery: record.DeliveryView) -> record.DeliveryView:
+    have_done(delivery.task.id)
+    told = record.read_delivery(delivery.key)
+    if told.task.state != "done":
+        raise AmberLadderError(told.task.message)
+    return told
 
 
 def content(package: Path) -> dict[str, Any]:

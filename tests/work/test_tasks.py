@@ -20,7 +20,20 @@ from tests.support.takes import new_stack
 class Declared(unittest.TestCase):
     def test_every_kind_has_who_does_it_or_how_it_stops(self) -> None:
         self.assertEqual(
-            set(tasks.LONG_WORK), {"run", "practice", "merge", "calibrate", "card", "rack", "lay", "mend", "package"}
+            set(tasks.LONG_WORK),
+            {
+                "run",
+                "practice",
+                "merge",
+                "calibrate",
+                "card",
+                "rack",
+                "lay",
+                "mend",
+                "package",
+                "try package",
+                "bring package",
+            },
         )
         for kind, work in tasks.LONG_WORK.items():
             self.assertEqual(work.kind, kind)

@@ -14,7 +14,6 @@ from amber_ladder.formats.rig_json import Strict
 from amber_ladder.work import record
 from amber_ladder.work.leaving import left
 from amber_ladder.work.stack import naming, scale
-from amber_ladder.work.stack.views import StackView
 
 router = APIRouter(tags=["record"], responses=RESPONSES)
 
@@ -123,15 +122,21 @@ def package_file(package_id: int) -> FileResponse:
     return FileResponse(path, media_type="application/zip", filename=name)
 
 
-@router.post("/packages/tried", openapi_extra=BODY)
-async def try_package(request: Request) -> record.PackageTried:
-    """What a package of another station would bring; nothing is changed."""
-    return await streamed(request, record.try_package, any_size=True)
+@router.post("/packages/received", status_code=201, openapi_extra=BODY)
+async def receive_package(request: Request) -> record.DeliveryView:
+    """Receive a package of another station, and queue the going through it."""
+    return await streamed(request, record.receive_package, any_size=True)
 
 
-@router.post("/packages/{key}/brought", status_code=201)
-def bring_package(key: str, entry: record.BringEntry) -> StackView:
-    """Bring in a package that was tried."""
+@router.get("/packages/received/{key}")
+def read_delivery(key: str) -> record.DeliveryView:
+    """What a package of another station would bring, once it was gone through."""
+    return record.read_delivery(key)
+
+
+@router.post("/packages/received/{key}/brought", status_code=202)
+def bring_package(key: str, entry: record.BringEntry) -> record.DeliveryView:
+    """Queue the bringing in of a package that was gone through."""
     return record.bring_package(key, entry)
 
 

@@ -89,7 +89,16 @@ class Station:
         from amber_ladder.work.upkeep import remove_half_made
 
         FrameStore(self.data)
-        for name in ("originals", "arriving", "products", "tiles", "developed", "left-over", "before-upgrade"):
+        for name in (
+            "originals",
+            "arriving",
+            "products",
+            "tiles",
+            "developed",
+            "packages-in",
+            "left-over",
+            "before-upgrade",
+        ):
             if (self.data / name).is_dir():
                 (self.data / name).chmod(0o700)
         left = remove_half_made(self.data)
@@ -302,10 +311,11 @@ def stay(station: Station, leaving: threading.Event) -> None:
 
 def _remove_discarded() -> None:
     from amber_ladder.settings import settings
-    from amber_ladder.work import deeds
+    from amber_ladder.work import deeds, record
 
     if settings().remove_discarded:
         try:
+            record.remove_deliveries()
             removed = deeds.remove_old()
         except AmberLadderError as error:
             log.warning("what was discarded is not removed today: %s", error)

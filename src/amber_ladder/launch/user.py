@@ -17,6 +17,7 @@ _OURS = (
     "tiles",
     "developed",
     "arriving",
+    "packages-in",
     "logs",
     "left-over",
     "incoming",

@@ -28,13 +28,26 @@ from amber_ladder.work.mend import MENDING, RACKING
 from amber_ladder.work.merge import LAYING, MERGING
 from amber_ladder.work.patience import patiently
 from amber_ladder.work.practice.takes import PRACTISING
-from amber_ladder.work.record import PACKING
+from amber_ladder.work.record import BRINGING, GOING_THROUGH, PACKING
 from amber_ladder.work.rigs.ramps import CALIBRATING
 from amber_ladder.work.shoot import RUNNING
 from amber_ladder.work.stack.views import TaskView, task_view
 
 LONG_WORK = {
-    work.kind: work for work in (RUNNING, PRACTISING, MERGING, LAYING, CALIBRATING, LOOKING, RACKING, MENDING, PACKING)
+    work.kind: work
+    for work in (
+        RUNNING,
+        PRACTISING,
+        MERGING,
+        LAYING,
+        CALIBRATING,
+        LOOKING,
+        RACKING,
+        MENDING,
+        PACKING,
+        GOING_THROUGH,
+        BRINGING,
+    )
 }
 """All there is. A stage that does long work declares it beside its use case, and is named here."""
 _REPORT_EVERY_S = 0.2

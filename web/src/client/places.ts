@@ -29,9 +29,10 @@ export const places = {
     answered(client.GET("/api/merges/{merge_id}/packages", { params: { path: { merge_id } } })),
   beginPackage: (merge_id: number) =>
     answered(client.POST("/api/merges/{merge_id}/packages", { params: { path: { merge_id } } })),
-  tryPackage: (file: File) => answered(client.POST("/api/packages/tried", asItIs(file))),
+  delivery: (key: string) =>
+    answered(client.GET("/api/packages/received/{key}", { params: { path: { key } } })),
   bringPackage: (key: string, body: Schemas["BringEntry"]) =>
-    answered(client.POST("/api/packages/{key}/brought", { params: { path: { key } }, body })),
+    answered(client.POST("/api/packages/received/{key}/brought", { params: { path: { key } }, body })),
   practice: () => answered(client.GET("/api/practice")),
   beginExercise: (body: Schemas["AttemptEntry"]) => answered(client.POST("/api/practice/attempts", { body })),
   exercise: (attempt_id: number) =>

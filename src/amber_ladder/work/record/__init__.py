@@ -2,7 +2,17 @@
 
 from amber_ladder.work.record.barred import BarEntry, picture, preview
 from amber_ladder.work.record.before_after import before_and_after
-from amber_ladder.work.record.bringing import BringEntry, PackageTried, bring_package, try_package
+from amber_ladder.work.record.bringing import (
+    BRINGING,
+    GOING_THROUGH,
+    BringEntry,
+    DeliveryView,
+    PackageTried,
+    bring_package,
+    read_delivery,
+    receive_package,
+    remove_deliveries,
+)
 from amber_ladder.work.record.packages import PACKING, PackageView, begin_package, package_file, packages
 from amber_ladder.work.record.records import RecordView, label, record, tiff, whole
 from amber_ladder.work.record.rights import Rights, read_rights, set_rights
@@ -10,9 +20,12 @@ from amber_ladder.work.record.sheets import record_sheet
 from amber_ladder.work.record.web_site import web_site
 
 __all__ = [
+    "BRINGING",
+    "GOING_THROUGH",
     "PACKING",
     "BarEntry",
     "BringEntry",
+    "DeliveryView",
     "PackageTried",
     "PackageView",
     "RecordView",
@@ -25,12 +38,14 @@ __all__ = [
     "packages",
     "picture",
     "preview",
+    "read_delivery",
     "read_rights",
+    "receive_package",
     "record",
     "record_sheet",
+    "remove_deliveries",
     "set_rights",
     "tiff",
-    "try_package",
     "web_site",
     "whole",
 ]

@@ -1,37 +1,63 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
-import { api, type PackageTried } from "../../client/api";
+import { useEffect, useRef, useState } from "react";
+import { api, type Delivery, type PackageTried } from "../../client/api";
+import { type Sent, sent } from "../../client/sent";
 import { bytes, plural } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/Field";
 import { FileButton } from "../../ui/FileButton";
 import { Notice } from "../../ui/Notice";
 import { OneOf } from "../../ui/OneOf";
+import { Work } from "../../ui/Work";
 
-/** A stack that another station packed: gone through, told, and brought in whole. */
+const UNDER_WAY = ["waiting", "running"];
+const WORDS: Record<string, string> = {
+  check: "Going through it, MB against checksums",
+  bring: "Bringing it in: originals and results",
+};
+const KEPT = "amber-ladder-delivery"; // of this window: a reload goes on where it was
+
+/** A stack that another station packed: sent, gone through, told, and brought in whole. */
 export function BringPackage() {
   const queries = useQueryClient();
+  const [key, setKey] = useState(() => sessionStorage.getItem(KEPT));
   const [name, setName] = useState("");
-  const [way, setWay] = useState<"join" | "rename">("join");
-  const [number, setNumber] = useState("");
-  const tried = useMutation({ mutationFn: (file: File) => api.tryPackage(file) });
-  const bring = useMutation({
-    mutationFn: (told: PackageTried) =>
-      api.bringPackage(told.key, {
-        join: told.specimen_there !== null && way === "join",
-        catalogue_number: told.specimen_there !== null && way === "rename" ? number : null,
-      }),
-    onSuccess: () => void queries.invalidateQueries(),
+  const [sending, setSending] = useState<Sent | null>(null);
+  const stopper = useRef(new AbortController());
+  const keep = (one: Delivery | null) => {
+    if (one) {
+      sessionStorage.setItem(KEPT, one.key);
+      queries.setQueryData(["delivery", one.key], one);
+    } else sessionStorage.removeItem(KEPT);
+    setKey(one?.key ?? null);
+  };
+  const send = useMutation({
+    mutationFn: (file: File) => {
+      stopper.current = new AbortController();
+      return sent<Delivery>("/api/packages/received", file, setSending, stopper.current.signal);
+    },
+    onSuccess: keep,
+    onSettled: () => setSending(null),
   });
-  const told = tried.data;
-  const stack = bring.data;
-  const clash = told?.specimen_there ?? null;
-  const can =
-    told !== undefined &&
-    told.faults.length === 0 &&
-    told.stack_there === null &&
-    !(clash && way === "rename" && !number.trim());
+  const found = useQuery({
+    queryKey: ["delivery", key],
+    queryFn: () => api.delivery(key ?? ""),
+    enabled: key !== null,
+    retry: false,
+    refetchInterval: ({ state }) => (UNDER_WAY.includes(state.data?.task.state ?? "") ? 500 : false),
+  });
+  const stop = useMutation({
+    mutationFn: (id: number) => api.stop(id),
+    onSettled: () => void queries.invalidateQueries({ queryKey: ["delivery", key] }),
+  });
+  const delivery = found.data;
+  // Opened the next time, the sheet begins anew.
+  const over = found.isError || (delivery?.stack_id ?? null) !== null;
+  useEffect(() => {
+    if (over) sessionStorage.removeItem(KEPT);
+  }, [over]);
+  const working = delivery && UNDER_WAY.includes(delivery.task.state) ? delivery.task : null;
   return (
     <>
       <p className="text-ink2">
@@ -42,83 +68,129 @@ export function BringPackage() {
         <FileButton
           label="A package"
           accept=".zip"
-          look={told ? "plain" : "next"}
-          disabled={tried.isPending || bring.isPending}
+          look={delivery?.told ? "plain" : "next"}
+          disabled={send.isPending || working !== null}
           onFiles={([one]) => {
             if (!one) return;
             setName(one.name);
-            bring.reset();
-            tried.mutate(one);
+            keep(null);
+            send.mutate(one);
           }}
         >
-          {name ? "Another package" : "Choose the package"}
+          {name || delivery ? "Another package" : "Choose the package"}
         </FileButton>
         {name && <span className="min-w-0 break-all">{name}</span>}
       </div>
-      {tried.isPending && (
-        <p role="status" className="py-2">
-          Going through it: every file against its checksum …
-        </p>
+      <div className="mt-3 empty:hidden">
+        {send.isPending && (
+          <Work
+            title="Sending it, MB"
+            done={sending?.done ?? 0}
+            total={sending?.total ?? 0}
+            secondsLeft={sending?.secondsLeft ?? null}
+            onStop={() => stopper.current.abort()}
+          />
+        )}
+        {working && (
+          <Work
+            title={
+              working.state === "waiting" ? "It waits for the worker" : (WORDS[working.phase] ?? "Working")
+            }
+            done={working.done}
+            total={working.total}
+            secondsLeft={working.seconds_left}
+            onStop={() => stop.mutate(working.id)}
+          />
+        )}
+      </div>
+      {send.isError && <Notice kind="fault">{send.error.message}</Notice>}
+      {key !== null && found.isError && <Notice kind="fault">{found.error.message}</Notice>}
+      {stop.isError && <Notice kind="fault">{stop.error.message}</Notice>}
+      {delivery && !working && delivery.stack_id === null && <Ended task={delivery.task} />}
+      {delivery?.told && !working && <Told key={delivery.key} delivery={delivery} told={delivery.told} />}
+    </>
+  );
+}
+
+/** What is said of work that did not come to its end. */
+function Ended({ task }: { task: Delivery["task"] }) {
+  if (task.state === "failed") return <Notice kind="fault">{task.message}</Notice>;
+  if (task.state === "stopped") return <Notice kind="hint">Stopped: nothing was brought in.</Notice>;
+  return null;
+}
+
+function Told({ delivery, told }: { delivery: Delivery; told: PackageTried }) {
+  const queries = useQueryClient();
+  const [way, setWay] = useState<"join" | "rename">("join");
+  const [number, setNumber] = useState("");
+  const bring = useMutation({
+    mutationFn: () =>
+      api.bringPackage(delivery.key, {
+        join: told.specimen_there !== null && way === "join",
+        catalogue_number: told.specimen_there !== null && way === "rename" ? number : null,
+      }),
+    onSuccess: (now) => queries.setQueryData(["delivery", delivery.key], now),
+  });
+  const clash = told.specimen_there;
+  const here = delivery.stack_id;
+  const can =
+    told.faults.length === 0 && told.stack_there === null && !(clash && way === "rename" && !number.trim());
+  return (
+    <>
+      <Tells told={told} />
+      {told.faults.length > 0 && (
+        <Notice kind="fault" title="This package does not hold: it is not brought in.">
+          <ul aria-label="Faults" className="mt-1 max-h-56 overflow-y-auto">
+            {told.faults.map((one) => (
+              <li key={one} className="break-words">
+                {one}
+              </li>
+            ))}
+          </ul>
+          Ask for it anew.
+        </Notice>
       )}
-      {tried.isError && <Notice kind="fault">{tried.error.message}</Notice>}
-      {told && !tried.isPending && (
-        <>
-          <Tells told={told} />
-          {told.faults.length > 0 && (
-            <Notice kind="fault" title="This package does not hold: it is not brought in.">
-              <ul aria-label="Faults" className="mt-1 max-h-56 overflow-y-auto">
-                {told.faults.map((one) => (
-                  <li key={one} className="break-words">
-                    {one}
-                  </li>
-                ))}
-              </ul>
-              Ask for it anew.
-            </Notice>
+      {told.stack_there !== null && here === null && (
+        <Notice kind="hint" title="This stack is here already.">
+          Its history begins with the same entry. <To stackId={told.stack_there}>To the stack</To>
+        </Notice>
+      )}
+      {clash && told.stack_there === null && here === null && (
+        <section aria-label="The number is taken" className="mt-3">
+          <p>
+            <strong>{told.catalogue_number}</strong> is here already: {clash.name}.
+            {clash.differs.length > 0
+              ? ` Its label differs in ${clash.differs.map(inWords).join(", ")}.`
+              : " Its label says the same."}
+          </p>
+          <OneOf
+            label="What to do"
+            value={way}
+            options={[
+              { value: "join", label: "Add the stack to it" },
+              { value: "rename", label: "It is another: new number" },
+            ]}
+            onChange={(one) => setWay(one as typeof way)}
+          />
+          {way === "rename" && (
+            <TextField label="Its number here" required value={number} onChange={setNumber} />
           )}
-          {told.stack_there !== null && !stack && (
-            <Notice kind="hint" title="This stack is here already.">
-              Its history begins with the same entry. <To stackId={told.stack_there}>To the stack</To>
-            </Notice>
-          )}
-          {clash && told.stack_there === null && !stack && (
-            <section aria-label="The number is taken" className="mt-3">
-              <p>
-                <strong>{told.catalogue_number}</strong> is here already: {clash.name}.
-                {clash.differs.length > 0
-                  ? ` Its label differs in ${clash.differs.map(inWords).join(", ")}.`
-                  : " Its label says the same."}
-              </p>
-              <OneOf
-                label="What to do"
-                value={way}
-                options={[
-                  { value: "join", label: "Add the stack to it" },
-                  { value: "rename", label: "It is another: new number" },
-                ]}
-                onChange={(one) => setWay(one as typeof way)}
-              />
-              {way === "rename" && (
-                <TextField label="Its number here" required value={number} onChange={setNumber} />
-              )}
-            </section>
-          )}
-          {bring.isError && <Notice kind="fault">{bring.error.message}</Notice>}
-          {stack ? (
-            <Notice kind="hint" title="Brought in.">
-              Its history says so, and it is undone in one step. <To stackId={stack.id}>To the stack</To>
-            </Notice>
-          ) : (
-            <Button
-              look="next"
-              className="mt-4"
-              disabled={!can || bring.isPending}
-              onClick={() => bring.mutate(told)}
-            >
-              {bring.isPending ? "Bringing it in …" : "Bring it in"}
-            </Button>
-          )}
-        </>
+        </section>
+      )}
+      {bring.isError && <Notice kind="fault">{bring.error.message}</Notice>}
+      {here !== null ? (
+        <Notice kind="hint" title="Brought in.">
+          Its history says so, and it is undone in one step. <To stackId={here}>To the stack</To>
+        </Notice>
+      ) : (
+        <Button
+          look="next"
+          className="mt-4"
+          disabled={!can || bring.isPending}
+          onClick={() => bring.mutate()}
+        >
+          Bring it in
+        </Button>
       )}
     </>
   );
