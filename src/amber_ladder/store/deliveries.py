@@ -11,12 +11,14 @@ from amber_ladder.store.base import CHANGING
 from amber_ladder.store.delivery_models import Delivery
 from amber_ladder.store.models import Task
 
+GONE = "this package is not here any more: choose its file again"
+
 
 def get(session: Session, key: str, *, locked: bool = False) -> Delivery:
     """One that was received. Raises NotFound."""
     delivery = session.get(Delivery, key, with_for_update=CHANGING if locked else None)
     if delivery is None:
-        raise NotFound("this package is not here any more: choose its file again")
+        raise NotFound(GONE)
     return delivery
 
 

@@ -127,6 +127,8 @@ def _what(task: Task, product: Product | None) -> str:
         return {
             "practice": "shooting over a simulated specimen",
             "calibrate": "a calibration",
+            "try package": "going through a package that came",
+            "bring package": "bringing a package in",
             "card": "looking at a card",
         }.get(task.kind, task.kind)
     stack = product.take.stack

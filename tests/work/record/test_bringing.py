@@ -227,6 +227,9 @@ class Bringing(unittest.TestCase):
             file.write(b"moss")
         with self.assertRaisesRegex(AmberLadderError, "has changed since it was gone through"):
             brought(key, catalogue_number="BRING-12")
+        (settings().data / "packages-in" / key).unlink()
+        with self.assertRaisesRegex(AmberLadderError, "not here any more: choose its file again"):
+            brought(key, catalogue_number="BRING-12")
 
     def test_a_key_that_nobody_gave_is_none(self) -> None:
         for key in ("0" * 32, "../../etc/passwd"):

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 from pydantic import StringConstraints, ValidationError
 
 from amber_ladder.core.frames import Progress
-from amber_ladder.errors import BadInput, Conflict
+from amber_ladder.errors import BadInput, Conflict, NotFound
 from amber_ladder.formats.bags import Bag
 from amber_ladder.formats.files import folder_in_one_piece
 from amber_ladder.formats.plan_json import LadderRequestJson
@@ -177,6 +177,13 @@ def _place(key: str) -> Path:
     return settings().data / "packages-in" / key
 
 
+def _found(key: str) -> Path:
+    path = _place(key)
+    if not path.is_file():
+        raise NotFound(deliveries.GONE)
+    return path
+
+
 def _unpacked(key: str) -> Path:
     return settings().data / "packages-in" / f"{key}.out"
 
@@ -184,7 +191,7 @@ def _unpacked(key: str) -> Path:
 def _go_through(task_id: int, progress: Progress) -> Finish:
     with transaction() as session:
         key = deliveries.of_task(session, stacks.get_task(session, task_id)).key
-    told = asdict(_tried(_place(key), progress))
+    told = asdict(_tried(_found(key), progress))
 
     def keep(session: Session) -> None:
         deliveries.get(session, key, locked=True).told = told
@@ -196,7 +203,7 @@ def _bring(task_id: int, progress: Progress) -> Finish:
     with transaction() as session:
         delivery = deliveries.of_task(session, stacks.get_task(session, task_id))
         key, package, entry = delivery.key, delivery.sha256, BringEntry.model_validate(delivery.entry)
-    path, store = _place(key), FrameStore(settings().data)
+    path, store = _found(key), FrameStore(settings().data)
     if sha256_of(path) != package:
         raise BadInput("this package has changed since it was gone through: choose its file again", field="package")
     with _opened(path) as (bag, _, rows):
