@@ -120,10 +120,11 @@ export function Hours({ on, entry, onSave, saving }: Props) {
           Use what it took
         </Button>
       )}
-      <br />
-      <Button look="next" type="submit" className="mt-4" disabled={saving}>
-        Keep these hours
-      </Button>
+      <div className="mt-4">
+        <Button look="next" type="submit" disabled={saving}>
+          Keep these hours
+        </Button>
+      </div>
     </form>
   );
 }

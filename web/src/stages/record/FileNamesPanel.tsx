@@ -22,7 +22,7 @@ export function FileNamesLine({ mergeId, stem }: { mergeId: number; stem: string
   const names = useQuery({ queryKey: ["fileNames"], queryFn: api.fileNames });
   const [open, setOpen] = useState(false);
   return (
-    <p className="text-[0.875rem] text-ink2">
+    <p className="mb-2 text-[0.875rem] text-ink2">
       {names.isError ? (
         names.error.message
       ) : (
