@@ -45,7 +45,10 @@ _UPRIGHT = cv2.IMREAD_IGNORE_ORIENTATION
 
 @dataclass(frozen=True, slots=True)
 class PictureInfo:
-    """What a picture file says of itself. ``format`` is JPEG, PNG or TIFF; the time is local, ``None`` if unknown."""
+    """What a picture file says of itself. ``format`` is JPEG, PNG or TIFF; the time is the camera's own
+
+    clock, with its zone where the camera noted that, ``None`` if unknown.
+    """
 
     format: str
     width_px: int
@@ -105,7 +108,7 @@ def _examine_other(path: Path, name: str, pixels: bool) -> PictureInfo:
         if kind == "PNG":
             with path.open("rb") as file:
                 bits = file.read(25)[24]  # the depth in the header; Pillow opens 16-bit colour as 8
-        captured_at = _local_time(path)
+        captured_at = noted_in(path).captured_at
         if pixels or kind != "JPEG":
             picture.load()
         return PictureInfo(kind, picture.width, picture.height, 16 if bits == 16 else 8, captured_at)
@@ -127,7 +130,7 @@ def _examine_tiff(path: Path, name: str, pixels: bool) -> PictureInfo:
         if pixels:
             page.asarray()
         bits = page.dtype.itemsize * 8
-        return PictureInfo("TIFF", page.imagewidth, page.imagelength, bits, _local_time(path))
+        return PictureInfo("TIFF", page.imagewidth, page.imagelength, bits, noted_in(path).captured_at)
 
 
 def _check_one_picture(file: tifffile.TiffFile, name: str) -> None:
@@ -173,12 +176,6 @@ def _check_size(name: str, width: int, height: int) -> None:
         raise UnreadablePicture(name, f"declares absurd dimensions ({width} × {height} px)")
     if min(width, height) < 64:
         raise UnreadablePicture(name, f"is too small to merge ({width} × {height} px, 64 needed)")
-
-
-def _local_time(path: Path) -> datetime | None:
-    """When it was taken by the camera's own clock."""
-    captured_at = noted_in(path).captured_at
-    return captured_at.replace(tzinfo=None) if captured_at else None
 
 
 def _short(error: Exception) -> str:

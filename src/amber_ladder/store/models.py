@@ -268,7 +268,8 @@ class Take(Discardable, Base):
 class Frame(Base):
     """One original. ``place`` is its order in the take; ``rung`` the planned rung it was shot on, if known.
 
-    ``planned_um`` is where that rung was to lie, ``reported_um`` where the rail said it rested.
+    ``planned_um`` is where that rung was to lie, ``reported_um`` where the rail said it rested. ``captured_at`` is the
+    camera's own clock, ``captured_offset_min`` how much that is ahead of UTC, where the camera noted it.
     """
 
     __tablename__ = "frame"
@@ -296,6 +297,7 @@ class Frame(Base):
     height_px: Mapped[int]
     bits: Mapped[int]
     captured_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=False))
+    captured_offset_min: Mapped[int | None]
     rung: Mapped[int | None]
     planned_um: Mapped[float | None]
     reported_um: Mapped[float | None]

@@ -1,5 +1,8 @@
 """Stacks, takes, frames, sortings and products."""
 
+from datetime import datetime
+from typing import Any
+
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload, selectinload
 
@@ -12,6 +15,8 @@ EVER = {"with_discarded": True}
 """For numbers that are counted: what was thrown away keeps its own."""
 
 
+AT_THE_BENCH = ("bench", "folder")
+"""Sources of takes whose frames came as they were shot: the station knows when that was."""
 TILES = "tiles"
 """The source of a take whose merges are laid together from those of tiles."""
 
@@ -171,6 +176,15 @@ def get_frame(session: Session, frame_id: int) -> Frame:
     return frame
 
 
+def camera_clock(captured_at: datetime | None) -> dict[str, Any]:
+    """A frame's columns for when it was captured: the camera's clock, and its zone where that is known."""
+    offset = captured_at.utcoffset() if captured_at else None
+    return {
+        "captured_at": captured_at.replace(tzinfo=None) if captured_at else None,
+        "captured_offset_min": round(offset.total_seconds() / 60) if offset is not None else None,
+    }
+
+
 def take_over(session: Session, take: Take, frame_id: int, *, rung: int, planned_um: float) -> None:
     """Let a take begin with a frame of another: the same original, named after its rung here."""
     old = session.get_one(Frame, frame_id)
@@ -183,6 +197,7 @@ def take_over(session: Session, take: Take, frame_id: int, *, rung: int, planned
         height_px=old.height_px,
         bits=old.bits,
         captured_at=old.captured_at,
+        captured_offset_min=old.captured_offset_min,
         rung=rung,
         planned_um=planned_um,
         reported_um=old.reported_um,

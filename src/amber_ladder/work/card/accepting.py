@@ -102,7 +102,8 @@ def _frames(stack: Stack, one: CardStack, ordered: list[CardFile], names: dict[i
     return [
         Frame(
             place=place, name=names[file.id], sha256=file.sha256, suffix=file.suffix, bytes=file.bytes,
-            width_px=file.width_px, height_px=file.height_px, bits=file.bits, captured_at=_clock(file),
+            width_px=file.width_px, height_px=file.height_px, bits=file.bits,
+            **stacks.camera_clock(noted_from(file.noted).captured_at),
             rung=positions.get(file.id, _NOWHERE)[0], planned_um=positions.get(file.id, _NOWHERE)[1],
             left_out=left.get(file.id) or positions.get(file.id, _NOWHERE)[2], faults=faults.get(file.id, []),
         )
@@ -148,8 +149,3 @@ def _names(files: list[CardFile]) -> dict[int, str]:
         file.id: name if bare.count(name) == 1 else file.name.replace("/", " ")[-255:]
         for file, name in zip(files, bare, strict=True)
     }
-
-
-def _clock(file: CardFile) -> Any:
-    captured_at = noted_from(file.noted).captured_at
-    return captured_at.replace(tzinfo=None) if captured_at else None

@@ -27,8 +27,9 @@ from amber_ladder.store import history, rigs, stacks
 from amber_ladder.store.database import Session, transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.store.models import Product, Take
-from amber_ladder.store.stacks import TILES
+from amber_ladder.store.stacks import AT_THE_BENCH, TILES
 from amber_ladder.work.measure import recorded
+from amber_ladder.work.record.details import details_of
 from amber_ladder.work.record.rights import Rights, came_with
 from amber_ladder.work.stack.counted import counted_merge
 from amber_ladder.work.stack.naming import file_stem
@@ -68,9 +69,9 @@ class RecordView:
     """The scale and its bar for one merge, and the name its files are saved under.
 
     The scale is None where it is not known: then there is no bar. ``counts`` says whether this merge stands for its
-    stack. ``shot_with`` is what moved and what exposed,
-    ``done`` what happened, for the page, and ``broken`` where that history was altered. ``came_with`` are the rights of
-    a stack that came from another station.
+    stack. ``shot_with`` is what moved and what exposed, ``details`` what else stands behind it; ``done`` is what
+    happened, for the page, and ``broken`` where that history was altered. ``came_with`` are the rights of a stack that
+    came from another station.
     """
 
     merge_id: int
@@ -85,6 +86,7 @@ class RecordView:
     mended: list[MendedLine]
     done: list[DoneLine]
     broken: list[str]
+    details: list[tuple[str, str]]
     came_with: Rights | None = None
 
 
@@ -95,7 +97,8 @@ def label(merge_id: int) -> RecordView:
         entries = history.of_stack(session, merge.take.stack_id)
         lines = [DoneLine(one.number, one.at, one.by, one.did, one.words, one.version, one.sha256) for one in entries]
         broken = [f"entry {one.number} {one.reason}" for one in faults_of([one.as_json() for one in entries])]
-        return replace(label_of(merge), done=lines, broken=broken if entries else [],
+        details = details_of(_content(session, merge))
+        return replace(label_of(merge), done=lines, broken=broken if entries else [], details=details,
                        came_with=came_with(session, merge.take.stack_id))  # fmt: skip
 
 
@@ -165,54 +168,58 @@ def record(merge_id: int) -> tuple[dict[str, Any], str]:
     """The full record of a merge: label, rig, plan, every frame with its checksum, merge and scale. Raises NotFound."""
     with transaction(steady=True) as session:
         merge = finished(stacks.get_product(session, merge_id, "merge"))
-        stack, sorting = merge.take.stack, merge.sorting
-        shown = label_of(merge)
-        view, take = stack_view(stack), take_view(merge.take)
-        version = rigs.version_of(session, stack.rig_id, stack.rig_version)
-        figures = [asdict(figure) for figure in explain(stack_rig(stack).to_core())]
-        content = {
-            "made_with": f"Amber Ladder {__version__}",
-            "specimen": asdict(view.specimen),
-            "stack": {"number": view.number, "planned_at": view.created_at.isoformat(),
-                      "tiles": asdict(view.tiles) if view.tiles else None},
-            "rig": {"name": view.rig_name, "version": view.rig_version, "parts": version.parts if version else None,
-                    **view.rig.model_dump(mode="json", exclude_none=True), "figures": figures},
-            "plan": {**view.plan.model_dump(mode="json", exclude_none=True), "ladder": asdict(view.ladder)},
-            "cautions_read": list(stack.cautions_read),
-            "take": {
-                "number": take.number,
-                "source": shown.shot_with,
-                "devices": take.devices,
-                "scene": take.scene,
-                "begun_at": take.created_at.isoformat(),
-                "card": merge.take.run if merge.take.source == "card" else None,
-                "series": asdict(take.series),
-                "frames": [
-                    {**asdict(frame), "captured_at": frame.captured_at.isoformat() if frame.captured_at else None}
-                    for frame in take.frames
-                ],
-            },
-            "sorting": None if sorting is None else {
-                "number": sorting.number, "made_at": sorting.made_at.isoformat(timespec="seconds"),
-                "depth_from": sorting.depth_from, "series": sorting.series, "left_out": sorting.left_out,
-                "development": sorting.development,
-            },
-            "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
-                      "bar": asdict(shown.bar) if shown.bar else None,
-                      "as_planned": asdict(planned_scale(stack)), "applied_later": stack.scale,
-                      "from_its_own_picture": merge.reference},
-            "merge": {"number": merge.number, "counts": shown.counts, "merged_at": merged_at(merge),
-                      "version": merge.version,
-                      "settings": merge.settings, "report": merge.report},
-            "mended": [
-                {**asdict(mended_line(one)), "written_at": merged_at(one), "version": one.version,
-                 "steps": (one.report or {})["steps"], "of": (one.report or {})["merge"]}
-                for one in mends_of(merge)
+        return _content(session, merge), f"{file_stem(merge)}.json"
+
+
+def _content(session: Session, merge: Product) -> dict[str, Any]:
+    stack, sorting = merge.take.stack, merge.sorting
+    shown = label_of(merge)
+    view, take = stack_view(stack), take_view(merge.take)
+    version = rigs.version_of(session, stack.rig_id, stack.rig_version)
+    figures = [asdict(figure) for figure in explain(stack_rig(stack).to_core())]
+    return {
+        "made_with": f"Amber Ladder {__version__}",
+        "specimen": asdict(view.specimen),
+        "stack": {"number": view.number, "planned_at": view.created_at.isoformat(),
+                  "tiles": asdict(view.tiles) if view.tiles else None},
+        "rig": {"name": view.rig_name, "version": view.rig_version, "parts": version.parts if version else None,
+                **view.rig.model_dump(mode="json", exclude_none=True), "figures": figures},
+        "plan": {**view.plan.model_dump(mode="json", exclude_none=True), "ladder": asdict(view.ladder)},
+        "cautions_read": list(stack.cautions_read),
+        "take": {
+            "number": take.number,
+            "source": shown.shot_with,
+            "devices": take.devices,
+            "scene": take.scene,
+            "begun_at": take.created_at.isoformat(),
+            "shot_at_bench": take.source in AT_THE_BENCH,
+            "card": merge.take.run if merge.take.source == "card" else None,
+            "series": asdict(take.series),
+            "frames": [
+                {**asdict(frame), "captured_at": frame.captured_at.isoformat() if frame.captured_at else None}
+                for frame in take.frames
             ],
-            "measured": recorded(merge),
-            "history": [one.as_json() for one in history.of_stack(session, stack.id)],
-        }  # fmt: skip
-    return content, f"{shown.file_stem}.json"
+        },
+        "sorting": None if sorting is None else {
+            "number": sorting.number, "made_at": sorting.made_at.isoformat(timespec="seconds"),
+            "depth_from": sorting.depth_from, "series": sorting.series, "left_out": sorting.left_out,
+            "development": sorting.development,
+        },
+        "scale": {"um_per_px": shown.um_per_px, "u_um_per_px": shown.u_um_per_px, "from": shown.scale_from,
+                  "bar": asdict(shown.bar) if shown.bar else None,
+                  "as_planned": asdict(planned_scale(stack)), "applied_later": stack.scale,
+                  "from_its_own_picture": merge.reference},
+        "merge": {"number": merge.number, "counts": shown.counts, "merged_at": merged_at(merge),
+                  "version": merge.version,
+                  "settings": merge.settings, "report": merge.report},
+        "mended": [
+            {**asdict(mended_line(one)), "written_at": merged_at(one), "version": one.version,
+             "steps": (one.report or {})["steps"], "of": (one.report or {})["merge"]}
+            for one in mends_of(merge)
+        ],
+        "measured": recorded(merge),
+        "history": [one.as_json() for one in history.of_stack(session, stack.id)],
+    }  # fmt: skip
 
 
 def shot_with(take: Take) -> str:
@@ -281,6 +288,7 @@ def label_of(merge: Product) -> RecordView:
         file_stem(merge),
         shot_with(merge.take),
         [mended_line(one) for one in mends_of(merge)],
+        [],
         [],
         [],
     )

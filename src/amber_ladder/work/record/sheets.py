@@ -8,10 +8,10 @@ from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.record.barred import picture
+from amber_ladder.work.record.details import NOT_KNOWN, details_of
 from amber_ladder.work.record.records import label_of, record, scale_in_words
 from amber_ladder.work.record.rights import Rights, rights_of
 
-_NOT_KNOWN = "not known"
 _MOST_HISTORY = 40
 _WAYS = {
     "select": "depth pick", "pyramid": "pyramid", "blend": "contrast blend", "auto": "auto",
@@ -40,7 +40,7 @@ def record_sheet(merge_id: int) -> tuple[bytes, str]:
         measures=[_measured(one) for one in told["measured"]],
         history=[(one["at"][:16].replace("T", " "), one["by"] or "", one["words"])
                  for one in told["history"][-_MOST_HISTORY:]],
-        sums=f"Written by Amber Ladder {__version__}; merged by {told['merge']['version'] or _NOT_KNOWN}, "
+        sums=f"Written by Amber Ladder {__version__}; merged by {told['merge']['version'] or NOT_KNOWN}, "
              + ("the originals are named in the records of its tiles." if report.get("laid") else
                 f"{len(report['frames_used'])} originals under their SHA-256 in the full record.")
              + (f" The history's last entry is {last['number']}, {last['sha256']}." if last else ""),
@@ -53,7 +53,7 @@ def _facts(told: dict[str, Any], scale: str, rights: Rights) -> list[tuple[str, 
     report = merge["report"]
     figures = {one["key"]: one["values"][0] for one in rig["figures"]}
     parts = ", ".join(str(one) for one in (rig["parts"] or {}).values() if one)
-    depth = report.get("depth_um")
+    depth, details = report.get("depth_um"), dict(details_of(told))
     excluded = report.get("excluded", [])
     rows = [
         ("Rig", f"{rig['name']}, version {rig['version']}"),
@@ -62,13 +62,15 @@ def _facts(told: dict[str, Any], scale: str, rights: Rights) -> list[tuple[str, 
         ("Effective aperture", f"f/{figures['effective_f_number']:.3g}"),
         ("Shot with", told["take"]["source"]),
         ("Step", f"{series['step_um']:.4g} µm of the stage, as {series['depth_from']}"
-                 if series["step_um"] and series["depth_from"] else _NOT_KNOWN),
+                 if series["step_um"] and series["depth_from"] else NOT_KNOWN),
         ("Tiles", str(len(report["registration"])) if report.get("laid") else ""),
         ("Frames", "" if report.get("laid") else
                    f"{len(told['take']['frames'])} shot, {len(report['frames_used'])} used, {len(excluded)} left out"),
         ("Left out", "; ".join(f"{one['file']} {one['reason']}" for one in excluded[:12])
                      + (f"; and {len(excluded) - 12} more" if len(excluded) > 12 else "")),
-        ("Depth", _NOT_KNOWN if depth is None else f"{depth:.1f} µm"),
+        ("Sharp depth", details["Sharp depth"]),
+        ("Developed", details.get("Developed", "")),
+        ("Depth", NOT_KNOWN if depth is None else f"{depth:.1f} µm"),
         ("Scale", scale.removeprefix("scale ")),
         ("Merged by", f"{_WAYS[report['method']]}, run {merge['number']} of take {told['take']['number']}"),
         ("To look at", " ".join(report.get("warnings", []))),
@@ -77,7 +79,7 @@ def _facts(told: dict[str, Any], scale: str, rights: Rights) -> list[tuple[str, 
         ("Collected", ", ".join(filter(None, (specimen["collector"], specimen["collected_on"])))),
         ("Determined", ", ".join(filter(None, (specimen["determination"], specimen["determined_by"],
                                                specimen["determined_on"])))),
-        ("Photographed", ", ".join(filter(None, (rights.photographer, told["take"]["begun_at"][:10])))),
+        ("Photographed", ", ".join(filter(None, (details["Photographed"], rights.photographer)))),
         ("Rights", ", ".join(filter(None, (rights.rights_holder, rights.licence)))),
     ]  # fmt: skip
     return [(name, value) for name, value in rows if value]
@@ -100,7 +102,7 @@ def _shares(told: dict[str, Any]) -> tuple[list[float | None], str]:
 def _measured(one: dict[str, Any]) -> MeasuredLine:
     told = one["told"]
     if told["value"] is None:
-        return MeasuredLine(one["name"], _NOT_KNOWN, told["message"] or "")
+        return MeasuredLine(one["name"], NOT_KNOWN, told["message"] or "")
     u = f" ± {told['expanded']:.2g}" if told["expanded"] else ""
     return MeasuredLine(
         one["name"], f"{told['value']:.5g}{u} {told['unit']} (k = {told['k']:.2g})", "; ".join(told["notes"])

@@ -64,7 +64,7 @@ def keep_frame(
                 width_px=shot.width_px,
                 height_px=shot.height_px,
                 bits=shot.bits,
-                captured_at=captured_at,
+                **stacks.camera_clock(captured_at),
                 rung=shot.rung,
                 planned_um=shot.planned_um,
                 reported_um=shot.reported_um,
@@ -76,7 +76,7 @@ def keep_frame(
             session.flush()
             if frame.id is not None:  # None where the very same file was there already
                 told = asdict(frame_view(frame))
-                told["captured_at"] = captured_at.isoformat() if captured_at else None
+                told["captured_at"] = frame.captured_at.isoformat() if frame.captured_at else None
                 payload = {"stack_id": take.stack_id, "take_id": take_id, "frame": told, "told_at": time.time()}
                 tasks.tell(session, "frame", payload)
             return int(frame.id or 0)

@@ -48,7 +48,7 @@ def add_file(take_id: int, name: str, chunks: Iterable[bytes]) -> FrameView:
                 width_px=info.width_px,
                 height_px=info.height_px,
                 bits=info.bits,
-                captured_at=info.captured_at,
+                **stacks.camera_clock(info.captured_at),
             )
             kept = stacks.add_frame(session, take, frame)
             store.adopt(received, frame.suffix)

@@ -14,6 +14,7 @@ from amber_ladder.store.models import Product
 from amber_ladder.store.single_models import Naming
 
 _LONGEST_ADDRESS = 300
+_UNDATED = "undated"
 _ADDRESS = TypeAdapter(AnyHttpUrl)
 Pattern = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=100)]
 
@@ -85,11 +86,12 @@ def lasting_name(merge: Product) -> str:
 
 def _values(merge: Product) -> dict[Part, str]:
     take, stack = merge.take, merge.take.stack
-    shot_at = next((one.captured_at for one in take.frames if one.captured_at), take.created_at.astimezone())
+    begun_at = take.created_at.astimezone() if take.source in stacks.AT_THE_BENCH else None
+    shot_at = next((one.captured_at for one in take.frames if one.captured_at), begun_at)
     return {
         "number": stack.specimen.catalogue_number, "name": stack.specimen.name, "kind": stack.specimen.kind,
         "rig": stack.rig_name, "stack": str(stack.number), "take": str(take.number),
-        "run": f"{merge.settings['method']}{merge.number}", "date": shot_at.date().isoformat(),
+        "run": f"{merge.settings['method']}{merge.number}", "date": shot_at.date().isoformat() if shot_at else _UNDATED,
     }  # fmt: skip
 
 

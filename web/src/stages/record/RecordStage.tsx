@@ -142,6 +142,12 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
                 </dd>
               </div>
             )}
+            {label.data?.details.map(([name, words]) => (
+              <div key={name} className="flex justify-between gap-6 border-rule border-b py-1.5">
+                <dt className="shrink-0 text-ink2">{name}</dt>
+                <dd className="text-right">{words}</dd>
+              </div>
+            ))}
           </dl>
           {label.data?.came_with ? (
             <div className="flex justify-between gap-6 border-rule border-b py-1.5">
