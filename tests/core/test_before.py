@@ -20,7 +20,8 @@ def station(count: int = 300) -> list[Case]:
             Case(number, kind, rig, magnification, DEPTHS_UM[kind] * draw.gauss(1.0, 0.12), overlap,
                  0 if overlap > 0.25 else 3, 40, 30, draw.uniform(100, 200),
                  None if number % 7 == 0 else 1 if kind == "moss" else 3,
-                 None if number % 5 == 0 else f"flash at {'1/8' if rig == '10×' else '1/16'}")
+                 None if number % 5 == 0 else f"flash at {'1/8' if rig == '10×' else '1/16'}",
+                 50.0 * (1.0 - overlap))
         )  # fmt: skip
     return made
 
@@ -42,6 +43,8 @@ class Before(unittest.TestCase):
         told = worked_before(station(), kind="moss", rig="5×", magnification=5.0)
         assert told.overlap is not None
         assert told.idle is not None
+        assert told.step_um is not None
+        self.assertLess(told.step_um.high, 50.0 * 0.75)
         self.assertGreater(told.overlap.low, 0.25)
         self.assertAlmostEqual(told.idle.median, 0.25)
 

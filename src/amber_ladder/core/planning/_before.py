@@ -19,7 +19,8 @@ class Case:
     """A merged stack. ``depth_um`` is how deep its surface was found, in the medium; None for what nobody knows.
 
     ``spare_used`` is how many of its spare rungs gave something to the picture, at the end at which more of them did;
-    None where even the last one did, for then nobody knows how many would have. ``light`` is what it was lit with.
+    None where even the last one did, for then nobody knows how many would have. ``light`` is what it was lit with,
+    ``step_um`` its step in the medium.
     """
 
     stack_id: int
@@ -34,6 +35,7 @@ class Case:
     seconds: float | None
     spare_used: int | None = None
     light: str | None = None
+    step_um: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +60,7 @@ class Lit:
 class Proposal:
     """What cases say together. ``basis`` tells how like they are; ``too_few`` of them propose nothing.
 
-    ``overlap`` is that of cases with no findings, ``idle`` the share of frames that gave less than 1 % of the picture,
+    ``overlap`` and ``step_um`` are those of cases with no findings, ``idle`` the share of frames that gave less than 1 % of the picture,
     ``spare`` how many rungs beyond the plan were used at an end. ``lights`` come most frequent first, of those cases
     of which it is known; none of too few.
     """
@@ -72,6 +74,7 @@ class Proposal:
     seconds: Spread | None
     spare: Spread | None
     lights: tuple[Lit, ...]
+    step_um: Spread | None
 
 
 def worked_before(cases: Sequence[Case], *, kind: str, rig: str, magnification: float) -> Proposal:
@@ -89,7 +92,7 @@ def worked_before(cases: Sequence[Case], *, kind: str, rig: str, magnification: 
     if len(like) >= ENOUGH:
         return _of(like, "same kind, like magnification")
     nearest = sorted(same, key=lambda one: abs(np.log(one.magnification / magnification)))[:_NEAREST]
-    return Proposal("same kind", tuple(one.stack_id for one in nearest), True, None, None, None, None, None, ())
+    return Proposal("same kind", tuple(one.stack_id for one in nearest), True, None, None, None, None, None, (), None)
 
 
 def _of(cases: Sequence[Case], basis: Literal["same kind and rig", "same kind, like magnification"]) -> Proposal:
@@ -105,6 +108,7 @@ def _of(cases: Sequence[Case], basis: Literal["same kind and rig", "same kind, l
         spread([one.seconds for one in cases]),
         spread([one.spare_used for one in cases]),
         _lights([one.light for one in cases if one.light]),
+        spread([one.step_um for one in cases if one.findings == 0]),
     )
 
 

@@ -12,7 +12,7 @@ from amber_ladder.work.plan.proposed import ProposedFrom
 
 _COLUMNS = (
     "stack_id", "specimen_kind", "rig_name", "magnification", "depth_um", "overlap", "findings", "frames_shot",
-    "frames_carried", "seconds", "spare_used", "light", "catalogue_number", "name",
+    "frames_carried", "seconds", "spare_used", "light", "step_in_medium_um", "catalogue_number", "name",
 )  # fmt: skip
 _MOST_SHOWN = 50
 
@@ -45,9 +45,9 @@ def read_before(kind: str, rig: str, magnification: float) -> BeforeView:
     with transaction() as session:
         behind = refresh(session)
         found = lines.values(session, lines.Wanted(kinds=[kind]), _COLUMNS)
-    cases = [Case(*row[:12]) for row in found if row[4] is not None]
+    cases = [Case(*row[:13]) for row in found if row[4] is not None]
     told = worked_before(cases, kind=kind, rig=rig, magnification=magnification)
-    named = {row[0]: CaseView(row[0], row[12], row[13], row[2], row[4]) for row in found}
+    named = {row[0]: CaseView(row[0], row[13], row[14], row[2], row[4]) for row in found}
     return BeforeView(told, [named[one] for one in sorted(told.stacks, reverse=True)[:_MOST_SHOWN]], behind)
 
 

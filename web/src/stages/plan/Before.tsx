@@ -29,7 +29,7 @@ export function Before({ kind, rig, magnification, near_um, inMedium, onUse }: P
   if (found.isError) return <Notice kind="fault">{found.error.message}</Notice>;
   if (!found.data) return <p className="text-ink2">Looking …</p>;
   const { proposal, cases, behind } = found.data;
-  const { depth_um: depth, overlap, idle, seconds, spare, lights } = proposal;
+  const { depth_um: depth, step_um: step, overlap, idle, seconds, spare, lights } = proposal;
   // One more than was used: that nothing is sharp in it shows that the end was reached.
   const spareRungs = spare ? Math.ceil(spare.high) + 1 : null;
   const lit = lights.reduce((sum, one) => sum + one.n, 0);
@@ -37,6 +37,7 @@ export function Before({ kind, rig, magnification, near_um, inMedium, onUse }: P
     `${written(spread.median)}, four of five between ${written(spread.low)} and ${written(spread.high)} (n ${spread.n})`;
   const facts = [
     depth && (["Depth that was needed", four(depth, (value) => um(value))] as const),
+    step && (["Step where nothing was found wrong", four(step, (value) => um(value))] as const),
     overlap && (["Overlap where nothing was found wrong", four(overlap, percent)] as const),
     spare &&
       (["Spare rungs that carried, at an end", four(spare, (value) => trimmed(value.toFixed(1)))] as const),
