@@ -8,6 +8,10 @@ from amber_ladder.core.fusion import USUAL_WINDOW_PX
 from amber_ladder.formats.development_json import DevelopmentJson
 
 NOT_KNOWN = "not known"
+WAYS = {
+    "select": "depth pick", "pyramid": "pyramid", "blend": "contrast blend", "auto": "auto",
+    "tiles": "laying tiles together",
+}  # fmt: skip
 Line = tuple[str, str]
 
 
@@ -85,16 +89,16 @@ def _aligned(report: dict[str, Any]) -> str:
     parts = [f"no frame less sure than ± {max(unsure):.2g} px at the corners" if unsure else "how sure is not known"]
     growth = report.get("growth") or {}
     if growth.get("per_mm"):
-        parts.append(f"the picture grows by {growth['per_mm']:+.3%} a mm")
+        parts.append(f"the picture grows by {100 * growth['per_mm']:+.3f} % a mm")
     gains = [one["gain"] for one in report["registration"]]
-    parts.append(f"brightness evened by up to {max(abs(one - 1.0) for one in gains):.2%}")
+    parts.append(f"brightness evened by up to {100 * max(abs(one - 1.0) for one in gains):.2f} %")
     return ", ".join(parts)
 
 
 def _settings(settings: dict[str, Any], gave: dict[str, float] | None) -> str:
     near, far = settings.get("sharp_near_um"), settings.get("sharp_far_um")
     parts = [
-        ", ".join(f"{name} on {share:.0%}" for name, share in (gave or {}).items()) if gave and len(gave) > 1 else "",
+        ", ".join(f"{WAYS[name]} on {100 * share:.0f} %" for name, share in (gave or {}).items()) if gave and len(gave) > 1 else "",
         f"window {settings['window_px']:g} px" if settings.get("window_px", USUAL_WINDOW_PX) != USUAL_WINDOW_PX else "",
         f"calm {settings['calm']:g}" if settings.get("calm") else "",
         f"sharp from {near or 0:g} to {'the end' if far is None else f'{far:g}'} µm"

@@ -8,15 +8,11 @@ from amber_ladder.settings import settings
 from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work.record.barred import picture
-from amber_ladder.work.record.details import NOT_KNOWN, details_of
+from amber_ladder.work.record.details import NOT_KNOWN, WAYS, details_of
 from amber_ladder.work.record.records import label_of, record, scale_in_words
 from amber_ladder.work.record.rights import Rights, rights_of
 
 _MOST_HISTORY = 40
-_WAYS = {
-    "select": "depth pick", "pyramid": "pyramid", "blend": "contrast blend", "auto": "auto",
-    "tiles": "laying tiles together",
-}  # fmt: skip
 
 
 def record_sheet(merge_id: int) -> tuple[bytes, str]:
@@ -72,7 +68,7 @@ def _facts(told: dict[str, Any], scale: str, rights: Rights) -> list[tuple[str, 
         ("Developed", details.get("Developed", "")),
         ("Depth", NOT_KNOWN if depth is None else f"{depth:.1f} µm"),
         ("Scale", scale.removeprefix("scale ")),
-        ("Merged by", f"{_WAYS[report['method']]}, run {merge['number']} of take {told['take']['number']}"),
+        ("Merged by", f"{WAYS[report['method']]}, run {merge['number']} of take {told['take']['number']}"),
         ("To look at", " ".join(report.get("warnings", []))),
         ("Mended", "; ".join(f"{one['name']}, {one['steps']} steps, {one['not_evidence']:.2%} from elsewhere"
                              for one in told["mended"]) or "nothing"),
