@@ -60,9 +60,9 @@ class Lit:
 class Proposal:
     """What cases say together. ``basis`` tells how like they are; ``too_few`` of them propose nothing.
 
-    ``overlap`` and ``step_um`` are those of cases with no findings, ``idle`` the share of frames that gave less than 1 %
-    of the picture, ``spare`` how many rungs beyond the plan were used at an end. ``lights`` come most frequent first, of those cases
-    of which it is known; none of too few.
+    ``overlap`` and ``step_um`` are those of cases with no findings, ``idle`` the share of frames that gave less than
+    1 % of the picture, ``spare`` how many rungs beyond the plan were used at an end. ``lights`` come most frequent
+    first, of those cases of which it is known; none of too few.
     """
 
     basis: Literal["same kind and rig", "same kind, like magnification", "same kind"]

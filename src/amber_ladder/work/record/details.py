@@ -98,7 +98,7 @@ def _aligned(report: dict[str, Any]) -> str:
 def _settings(settings: dict[str, Any], gave: dict[str, float] | None) -> str:
     near, far = settings.get("sharp_near_um"), settings.get("sharp_far_um")
     parts = [
-        ", ".join(f"{WAYS[name]} on {100 * share:.0f} %" for name, share in (gave or {}).items()) if gave and len(gave) > 1 else "",
+        *(f"{WAYS[name]} on {100 * share:.0f} %" for name, share in (gave or {}).items() if share < 1.0),
         f"window {settings['window_px']:g} px" if settings.get("window_px", USUAL_WINDOW_PX) != USUAL_WINDOW_PX else "",
         f"calm {settings['calm']:g}" if settings.get("calm") else "",
         f"sharp from {near or 0:g} to {'the end' if far is None else f'{far:g}'} µm"
