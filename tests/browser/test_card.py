@@ -57,14 +57,22 @@ class Dump(PageTest):
 
         # Loaded anew, it is all there; the same folder brought once more is not sent again.
         page.reload()
+        before = self.looked()
         page.get_by_role("button", name="Bring in more").click()
         page.get_by_label("A card or folder").set_input_files(self.folder / "DUMP")
         expect(page.get_by_text("297 files were in already.")).to_be_visible()
+        # All of it is looked at once more, and the page moves up when that is over.
+        until(lambda: self.looked() not in (before, None), "the second look")
         expect(page.get_by_role("progressbar")).to_have_count(0)
         expect(page.get_by_role("heading", name="297 files of DUMP become 9 stacks")).to_be_visible()
 
         self.put_right()
         self.accept()
+
+    def looked(self) -> int | None:
+        """The task that has looked at the card of this page last, None while it is being looked at."""
+        task = work.read(int(self.page.url.rsplit("/", 1)[1])).task
+        return task.id if task and task.state == "done" else None
 
     def put_right(self) -> None:
         page = self.page
