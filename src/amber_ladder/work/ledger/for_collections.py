@@ -19,9 +19,9 @@ _NAME = "amber-ladder-dwca.zip"
 
 
 def as_darwin_core(asked: LedgerFilter) -> tuple[bytes, str]:
-    """Specimens and pictures of the stacks that are asked for, and the file's name. Raises BadInput,
+    """Specimens and pictures of the stacks that are asked for, and the file's name.
 
-    and Conflict while the ledger counts.
+    Raises BadInput, and Conflict while the ledger counts.
     """
     bring_up_to_date()
     with transaction() as session:

@@ -80,8 +80,13 @@ def folder_name(merge: Product) -> str:
 
 
 def lasting_name(merge: Product) -> str:
-    """What a merge is known by elsewhere: the same whatever pattern files are called by."""
-    return filled(USUAL, _values(merge))
+    """What a merge is known by elsewhere: the same for ever, whatever pattern files are called by."""
+    take = merge.take
+    text = (
+        f"{take.stack.specimen.catalogue_number}_stack{take.stack.number}_take{take.number}_"
+        f"{merge.settings['method']}{merge.number}"
+    )
+    return "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in text)
 
 
 def _values(merge: Product) -> dict[Part, str]:
