@@ -230,7 +230,7 @@ def settle(page: Page) -> None:
     """Wait until fonts and all pictures on the page are there."""
     page.evaluate("document.fonts.ready")
     if page.url.endswith("/record"):
-        page.wait_for_selector("main img + div")  # the scale bar comes last
+        page.get_by_alt_text(re.compile("with its scale bar")).wait_for()
     # What is being waited for is said with three dots at the end of a line.
     page.wait_for_function(
         "[...document.images].every(i => i.complete) && [...document.querySelectorAll('body *')].every("

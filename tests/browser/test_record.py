@@ -92,7 +92,7 @@ class Record(PageTest):
         stack = new_stack("REC-5", far_um=700)
         merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
         page.goto(f"/stacks/{stack.id}/record")
-        expect(page.get_by_text("Saved as REC-5_stack1_take1_select1 …")).to_be_visible()
+        expect(page.get_by_text("Names begin with REC-5_stack1_take1_select1.")).to_be_visible()
         expect(page.get_by_text("Set the web address first")).to_be_visible()
         page.get_by_role("button", name="Names and web address").click()
         sheet = page.get_by_role("dialog")
@@ -113,7 +113,7 @@ class Record(PageTest):
         expect(called).to_contain_text(site)
         sheet.get_by_role("button", name="Set the names").click()
         expect(sheet).to_be_hidden()
-        expect(page.get_by_text("Saved as REC-5_select1 …")).to_be_visible()
+        expect(page.get_by_text("Names begin with REC-5_select1.")).to_be_visible()
         with page.expect_download() as download:
             page.get_by_role("link", name="Save For a web site").click()
         self.assertEqual(download.value.suggested_filename, "REC-5_stack1_take1_select1_web-site.zip")
@@ -155,3 +155,10 @@ class Record(PageTest):
         expect(page.get_by_text("Put the scale bar right")).to_be_visible()
         bar.get_by_label("Length").fill("")
         expect(saving).to_be_visible()
+        for field in ("Length", "Printed width"):
+            before = bar.get_by_label(field).input_value()
+            bar.get_by_label(field).fill("a hair")
+            expect(bar).to_contain_text("This is not a number")
+            expect(saving).to_have_count(0)
+            bar.get_by_label(field).fill(before)
+            expect(saving).to_be_visible()

@@ -11,7 +11,8 @@ interface Shell {
 
 interface NumberProps extends Shell {
   value: number | null;
-  onChange: (value: number | null) => void;
+  /** What is no number is null, as nothing is; `readable` tells them apart. */
+  onChange: (value: number | null, readable: boolean) => void;
   optional?: boolean;
   /** What it comes to while it is not set: shown in its place, and plainly not an entry. Empty while unknown. */
   computed?: string;
@@ -66,7 +67,8 @@ export function NumberField({
             aria-describedby={shown || note ? `${id}-note` : undefined}
             onChange={(event) => {
               setText(event.target.value);
-              onChange(quantity(event.target.value, unit));
+              const now = quantity(event.target.value, unit);
+              onChange(now, now !== null || event.target.value.trim() === "");
             }}
           />
           {unit && <span className="min-w-7 text-ink2">{unit}</span>}

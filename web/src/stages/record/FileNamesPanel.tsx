@@ -27,7 +27,7 @@ export function FileNamesLine({ mergeId, stem }: { mergeId: number; stem: string
         names.error.message
       ) : (
         <>
-          Saved as <span className="break-all text-ink">{stem} …</span>
+          Names begin with <span className="break-all text-ink">{stem}</span>.
         </>
       )}{" "}
       <button type="button" className="min-h-6 underline underline-offset-3" onClick={() => setOpen(true)}>

@@ -4,7 +4,7 @@ import { trimmed } from "../../lib/numbers";
 import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/Field";
 
-/** How the scale bar of a saved picture shall look; null: as it fits, for a screen. */
+/** How the scale bar of a saved picture shall look; null: as it fits, for a screen; not a number: nobody can read it. */
 export interface Bar {
   bar_um: number | null;
   bar_at: (typeof PLACES)[number];
@@ -41,14 +41,17 @@ const inWords = (um: number) =>
 /** What is wrong with a bar, by field. */
 export function barProblems(bar: Bar, label: Recorded): { bar_um?: string; printed_mm?: string } {
   const problems: { bar_um?: string; printed_mm?: string } = {};
-  if (bar.bar_um !== null && bar.bar_um <= 0) problems.bar_um = "It must be more than 0.";
+  if (Number.isNaN(bar.bar_um)) problems.bar_um = "This is not a number of µm.";
+  else if (bar.bar_um !== null && bar.bar_um <= 0) problems.bar_um = "It must be more than 0.";
   else if (bar.bar_um !== null && bar.bar_um > LONGEST * wideUm(label))
     problems.bar_um = `It does not fit: the picture is ${inWords(wideUm(label))} wide.`;
   const [least, most] = PRINTED_MM;
-  if (bar.printed_mm !== null && (bar.printed_mm < least || bar.printed_mm > most))
+  if (bar.printed_mm !== null && !(bar.printed_mm >= least && bar.printed_mm <= most))
     problems.printed_mm = `From ${least} to ${most} mm.`;
   return problems;
 }
+
+const orNothing = (value: number | null) => (Number.isNaN(value) ? null : value);
 
 /** Length, place, colour and size of the scale bar; the picture above shows it. */
 export function ScaleBar({
@@ -73,10 +76,10 @@ export function ScaleBar({
         <NumberField
           label="Length"
           unit="µm"
-          value={bar.bar_um}
+          value={orNothing(bar.bar_um)}
           computed={String(label.bar.length_um)}
           problem={problems.bar_um}
-          onChange={(bar_um) => onChange({ ...bar, bar_um })}
+          onChange={(um, readable) => onChange({ ...bar, bar_um: readable ? um : Number.NaN })}
         />
       )}
       {label.bar !== null && (
@@ -121,10 +124,10 @@ export function ScaleBar({
         <NumberField
           label="Printed width"
           unit="mm"
-          value={width}
+          value={orNothing(width)}
           hint="Letters are seven points there."
           problem={problems.printed_mm}
-          onChange={(mm) => mm !== null && onChange({ ...bar, printed_mm: mm })}
+          onChange={(mm) => onChange({ ...bar, printed_mm: mm ?? Number.NaN })}
         />
       )}
     </section>
