@@ -112,6 +112,15 @@ class Mending(unittest.TestCase):
         there = tifffile.imread(other / "composite.tif")
         self.assertEqual(self.read("composite.tif")[220, 340].tolist(), there[220, 340].tolist())
 
+    def test_a_merge_of_other_frames_that_are_called_the_same_is_refused(self) -> None:
+        frames = self.home / "other frames"
+        frames.mkdir()
+        for at, picture in enumerate(shot("moss-capsule").frames.pictures[4:16]):
+            (frames / f"f{at:02d}.jpg").write_bytes(encode_jpeg(picture, captured_at=None))
+        merge_folder(frames, self.home / "other", MergeSettings(method="select"), no_progress)
+        step = {"kind": "from_merge", "merge": str(self.home / "other"), "path": PATH, "radius_px": 30}
+        self.assertIn("shows something else than this merge", self.refused(step))
+
     def test_sixteen_bits_profile_and_scale_are_carried(self) -> None:
         deep = self.home / "deep"
         deep.mkdir()

@@ -1,6 +1,6 @@
 """From "nearly" to a picture that can be shown: steps laid on a merge, each known, each taken back at will."""
 
-from amber_ladder.core.mending._align import Fitted
+from amber_ladder.core.mending._align import Fitted, likeness
 from amber_ladder.core.mending._brush import Box, Brush, Point
 from amber_ladder.core.mending._dust import Cleaned, Placed, cleaned, nearest_known
 from amber_ladder.core.mending._ground import ground_by_depth, ground_like
@@ -43,6 +43,7 @@ __all__ = [
     "find_spots",
     "ground_by_depth",
     "ground_like",
+    "likeness",
     "nearest_known",
     "propose_part",
     "sharpest",

@@ -1,12 +1,13 @@
 """Laying a patch of a frame onto what surrounds a stroke: by fractions of a pixel, and at its brightness."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.registration import warp
+from amber_ladder.core.registration import inverse_scaled, warp
 
 Float = NDArray[np.float32]
 
@@ -20,6 +21,7 @@ _SETTLED_PX = 0.002
 _TOLD_PX = 100.0  # of weight: fewer pixels tell nothing
 _DARKEST = 0.02
 _MOST_GAIN = 1.3
+_LOOKED_AT_PX = 256
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +55,24 @@ def fitted(picture: Float, patch: Float, weight: Float) -> Fitted:
     found = u < _SUREST_PX
     kept = shift if found else np.zeros(2)
     return Fitted((float(kept[0]), float(kept[1])), float(u), gains, found)
+
+
+def likeness(picture: NDArray[Any], other: NDArray[Any], matrix: NDArray[np.float64]) -> float:
+    """How alike two pictures of one size (H, W, 3) are where ``matrix`` lays the other on the first: from -1 to 1.
+
+    The correlation of what is smaller than a sixteenth of the picture: shading alone is no likeness. Two merges of the
+    same frames come to 0.9 and more, those of two specimens to nothing.
+    """
+    every = max(1, round(max(picture.shape[:2]) / _LOOKED_AT_PX))
+    size = picture.shape[1] // every, picture.shape[0] // every
+    one, two = (np.asarray(cv2.cvtColor(cv2.resize(each, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY),
+                           np.float32) for each in (picture, other))  # fmt: skip
+    small = inverse_scaled(matrix, every)
+    two = np.asarray(cv2.warpAffine(two, small, size), np.float32)
+    within = np.asarray(cv2.warpAffine(np.ones(one.shape, np.float32), small, size)) > 0.99
+    told = [(each - cv2.GaussianBlur(each, (0, 0), max(size) / 32.0))[within] for each in (one, two)]
+    spread = float(np.sqrt(np.square(told[0]).sum() * np.square(told[1]).sum()))
+    return float((told[0] * told[1]).sum()) / spread if spread > 0.0 else 1.0
 
 
 def _halved(picture: Float) -> Float:

@@ -33,6 +33,7 @@ from amber_ladder.core.mending import (
     cleaned,
     cut_patch,
     find_spots,
+    likeness,
     nearest_known,
     propose_part,
     widest_told_px,
@@ -62,6 +63,7 @@ from amber_ladder.work.on_disk.mend_dust import Rack, spot_json
 from amber_ladder.work.on_disk.mend_ground import Grounds
 from amber_ladder.work.on_disk.merge_result import MergeResult, read_merge
 
+_SAME_FROM = 0.5  # correlation: two merges of the same frames come to 0.9, of others to nothing
 _THREADS = 2
 
 
@@ -170,7 +172,11 @@ class LayerMaker:
             first = other.report.get("reference_frame")
             name = first if first in shared else shared[0]
             (here, gain), (there, its_gain) = mine[name], its[name]
-            self._others[folder] = (other, compose(here, inverse(there)), gain / its_gain)
+            matrix = compose(here, inverse(there))
+            # Frames of two takes are often called the same.
+            if likeness(self._merge.composite, other.composite, matrix) < _SAME_FROM:
+                raise BadInput(f"{folder} shows something else than this merge: paint from one of the same frames")
+            self._others[folder] = (other, matrix, gain / its_gain)
         return self._others[folder]
 
     def layers(

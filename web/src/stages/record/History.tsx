@@ -20,7 +20,7 @@ export function History({ entries, broken }: { entries: Recorded["done"]; broken
             />
             <span className="text-[0.875rem] text-ink2">
               {moment(one.at)}
-              {one.by && `, ${one.by}`}
+              {one.by && `, ${one.by}`}, version {one.version}
             </span>
             <span className="block">
               <strong>{one.did}</strong>: {one.words}
