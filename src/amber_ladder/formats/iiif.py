@@ -8,6 +8,8 @@ import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
+from amber_ladder.formats.exports import eight_bits
+from amber_ladder.formats.profiles import UNREADABLE, name_of
 from amber_ladder.formats.results import write_json
 
 _TILE_PX = 512
@@ -15,7 +17,7 @@ _TILE_PX = 512
 
 def write_iiif(
     folder: Path,
-    picture: NDArray[np.uint8],
+    picture: NDArray[Any],
     *,
     name: str,
     um_per_px: float | None,
@@ -25,18 +27,14 @@ def write_iiif(
     credit: str = "",
     licence: str = "",
 ) -> None:
-    """RGB (H, W, 3) as an image of level 0 (IIIF Image 3.0) and a manifest (Presentation 3.0) in a new folder.
+    """RGB (H, W, 3; 8, 16 bits) as an image of level 0 (IIIF Image 3.0), with a manifest (Presentation 3.0), in a folder.
 
     ``base`` is the address at which the folder will be given out. Colours of a ``colour_profile`` become sRGB's.
     ``told`` is what is known of the picture, by what that is called, and ``credit`` what must be shown with it. Empty
     values are left away.
     """
     height, width = picture.shape[:2]
-    image = pyvips.Image.new_from_array(np.ascontiguousarray(picture), interpretation="srgb")
-    if colour_profile:
-        image = image.copy()
-        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", colour_profile)
-        image = image.icc_transform("srgb", embedded=True)
+    image = _in_srgb(picture, colour_profile)
     image.dzsave(str(folder / "image"), layout="iiif3", id=base, tile_size=_TILE_PX, suffix=".jpg[Q=90]")
     whole = folder / "image" / "full" / "max" / "0"
     whole.mkdir(parents=True, exist_ok=True)
@@ -73,6 +71,16 @@ def write_iiif(
             "physicalUnits": "mm",
         }]  # fmt: skip
     write_json(folder / "manifest.json", manifest)
+
+
+def _in_srgb(picture: NDArray[Any], colour_profile: bytes | None) -> pyvips.Image:
+    """In 8 bits, as web sites show pictures."""
+    if colour_profile is None or name_of(colour_profile) == UNREADABLE:
+        return pyvips.Image.new_from_array(eight_bits(picture), interpretation="srgb")
+    deep = "rgb16" if picture.dtype == np.uint16 else "srgb"
+    image = pyvips.Image.new_from_array(np.ascontiguousarray(picture), interpretation=deep).copy()
+    image.set_type(pyvips.GValue.blob_type, "icc-profile-data", colour_profile)
+    return image.icc_transform("srgb", embedded=True)
 
 
 def _line(head: str, value: str) -> dict[str, dict[str, list[str]]]:

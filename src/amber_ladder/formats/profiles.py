@@ -12,6 +12,10 @@ _PRIMARIES = {"r": (0.43607, 0.22249, 0.01392), "g": (0.38515, 0.71687, 0.09708)
 """Of sRGB, adapted to D50 (Bradford), as in the profiles of the ICC."""
 
 
+UNREADABLE = "unreadable"
+"""What a damaged profile is called."""
+
+
 @cache
 def srgb_profile() -> bytes:
     """The profile of sRGB."""
@@ -52,7 +56,7 @@ def name_of(profile: bytes) -> str:
     try:
         told = ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(BytesIO(profile)))
     except (ImageCms.PyCMSError, OSError, ValueError):
-        return "unreadable"
+        return UNREADABLE
     return " ".join("".join(one for one in told if one.isprintable()).split())[:_LONGEST_NAME]
 
 

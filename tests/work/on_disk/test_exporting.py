@@ -14,6 +14,8 @@ from PIL import Image, ImageSequence
 from trimesh.visual import ColorVisuals
 
 from amber_ladder.errors import BadInput
+from amber_ladder.formats.iiif import write_iiif
+from amber_ladder.formats.profiles import linear_profile, srgb_profile
 from amber_ladder.formats.results import read_depth, write_json
 from amber_ladder.work.on_disk.exporting import ExportKind, export
 from amber_ladder.work.on_disk.merge_result import read_merge
@@ -114,6 +116,21 @@ class Exports(unittest.TestCase):
             self.assertEqual(whole.size, (WIDTH, HEIGHT))
         with self.assertRaisesRegex(BadInput, "there already"):
             self.exported("iiif", "site")
+
+    def test_colours_on_a_web_site_are_those_of_the_picture(self) -> None:
+        """Web sites show sRGB: light as it is (0.2 of white) is 124 of 255 there, whatever the picture's own numbers."""
+        linear = np.full((80, 96, 3), round(0.2 * 65535), np.uint16)
+        for name, profile, picture, expected in (
+            ("linear", linear_profile(), linear, 124),
+            ("srgb", srgb_profile(), np.full((80, 96, 3), 124, np.uint8), 124),
+            ("none", None, np.full((80, 96, 3), 124 * 257, np.uint16), 124),
+            ("damaged", b"moss", np.full((80, 96, 3), 124, np.uint8), 124),
+        ):
+            folder = self.home / f"colours {name}"
+            folder.mkdir()
+            write_iiif(folder, picture, name=name, um_per_px=None, base="https://a.example", colour_profile=profile)
+            with self.subTest(name), Image.open(folder / "image" / "full" / "max" / "0" / "default.jpg") as shown:
+                self.assertAlmostEqual(float(np.asarray(shown).mean()), expected, delta=1.5)
 
     def test_a_web_site_has_the_address_at_which_it_will_be_given_out(self) -> None:
         address = "https://pictures.tarnhollow.example/ball"

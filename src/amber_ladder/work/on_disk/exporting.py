@@ -139,7 +139,6 @@ def _iiif(merge: MergeResult, out: Path, scale: float | None, base: str) -> None
 
     if out.exists():
         raise BadInput(f"{out} is there already: name a new folder", field="out")
-    eight = eight_bits(merge.composite)
     with folder_in_one_piece(out) as scratch:
         profile = colour_profile(merge.folder / "composite.tif")
-        write_iiif(scratch, eight, name=merge.folder.name, um_per_px=scale, base=base, colour_profile=profile)
+        write_iiif(scratch, merge.composite, name=merge.folder.name, um_per_px=scale, base=base, colour_profile=profile)

@@ -7,7 +7,6 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from amber_ladder.errors import Conflict
-from amber_ladder.formats.exports import eight_bits
 from amber_ladder.formats.iiif import write_iiif
 from amber_ladder.formats.pictures import colour_profile, read_picture
 from amber_ladder.settings import settings
@@ -52,7 +51,7 @@ def web_site(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path
         folder, packed = Path(scratch) / name, Path(scratch) / f"{name}_web-site.zip"
         folder.mkdir()
         write_iiif(
-            folder, eight_bits(picture), name=notes.title, um_per_px=shown.um_per_px, base=f"{address}/{name}",
+            folder, picture, name=notes.title, um_per_px=shown.um_per_px, base=f"{address}/{name}",
             colour_profile=colour_profile(path), told=told, credit=", ".join(one for one in whose if one),
             licence=notes.licence,
         )  # fmt: skip
