@@ -27,7 +27,7 @@ def write_iiif(
     credit: str = "",
     licence: str = "",
 ) -> None:
-    """RGB (H, W, 3; 8, 16 bits) as an image of level 0 (IIIF Image 3.0), with a manifest (Presentation 3.0), in a folder.
+    """RGB (H, W, 3; 8, 16 bits) as an image of level 0 (IIIF Image 3.0) with a manifest (Presentation 3.0) in a folder.
 
     ``base`` is the address at which the folder will be given out. Colours of a ``colour_profile`` become sRGB's.
     ``told`` is what is known of the picture, by what that is called, and ``credit`` what must be shown with it. Empty
