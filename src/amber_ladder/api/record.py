@@ -1,7 +1,8 @@
 """Record."""
 
 import json
-from contextlib import ExitStack
+from contextlib import AbstractContextManager, ExitStack
+from pathlib import Path
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request
@@ -45,28 +46,19 @@ def apply_scale(stack_id: int, entry: AppliedScale) -> list[scale.ScaleChoice]:
 @router.get("/merges/{merge_id}/{kind}.tif", response_class=FileResponse)
 def tiff(merge_id: int, kind: Literal["composite", "depth", "depth_u"]) -> FileResponse:
     """Composite, depth or its standard uncertainty as merged."""
-    file = ExitStack()
-    path, name = file.enter_context(record.tiff(merge_id, kind))
-    left(merge_id, name)
-    return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
+    return _file(merge_id, record.tiff(merge_id, kind), "image/tiff")
 
 
 @router.get("/merges/{merge_id}/ome-tiff", response_class=FileResponse)
 def whole(merge_id: int, mended_id: int | None = None) -> FileResponse:
     """Picture, depth, its uncertainty, and with a mended picture what was changed, in one file."""
-    file = ExitStack()
-    path, name = file.enter_context(record.whole(merge_id, mended_id))
-    left(merge_id, name)
-    return FileResponse(path, media_type="image/tiff", filename=name, background=BackgroundTask(file.close))
+    return _file(merge_id, record.whole(merge_id, mended_id), "image/tiff")
 
 
 @router.get("/merges/{merge_id}/web-site.zip", response_class=FileResponse)
 def web_site(merge_id: int, mended_id: int | None = None) -> FileResponse:
     """Tiles and a manifest for a web site, at the address that the station is set to."""
-    file = ExitStack()
-    path, name = file.enter_context(record.web_site(merge_id, mended_id))
-    left(merge_id, name)
-    return FileResponse(path, media_type="application/zip", filename=name, background=BackgroundTask(file.close))
+    return _file(merge_id, record.web_site(merge_id, mended_id), "application/zip")
 
 
 @router.get("/merges/{merge_id}/picture.{kind}", response_class=Response)
@@ -168,6 +160,14 @@ def rights() -> record.Rights:
 def set_rights(entry: record.Rights) -> record.Rights:
     """Set that."""
     return record.set_rights(entry)
+
+
+def _file(merge_id: int, made: AbstractContextManager[tuple[Path, str]], media_type: str) -> FileResponse:
+    """A file that may be there for as long as it is being sent."""
+    open_file = ExitStack()
+    path, name = open_file.enter_context(made)
+    left(merge_id, name)
+    return FileResponse(path, media_type=media_type, filename=name, background=BackgroundTask(open_file.close))
 
 
 def _saved(merge_id: int, content: bytes, media_type: str, name: str) -> Response:
