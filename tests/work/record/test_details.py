@@ -22,6 +22,7 @@ class Details(unittest.TestCase):
         take_id = take_of(new_stack("DET-1", far_um=700), shot.takes[0].frames[10:20])
         sort.set_development(take_id, sort.DevelopmentEntry(development=DevelopmentJson(exposure_stops=-0.5)))
         told = lines(merged(take_id).id)
+        self.assertEqual(told["Put together from"], "not known")  # a rig that was typed in, without parts of the shelf
         self.assertRegex(told["Positions"], r"^10 planned, 10 reported, at most [\d.e-]+ µm from the plan$")
         self.assertEqual(told["Developed"], "white balance as shot, exposure -0.5 stops, for a display")
         self.assertRegex(told["Alignment"], r"no frame less sure than ± [\d.]+ px at the corners, .*brightness evened")

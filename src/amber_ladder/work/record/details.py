@@ -19,7 +19,9 @@ def details_of(told: dict[str, Any]) -> list[Line]:
     """Lines of a full record (``record``) that its label does not hold; those that say nothing are left away."""
     report, take, merge = told["merge"]["report"], told["take"], told["merge"]
     laid = bool(report.get("laid"))
+    parts = ", ".join(str(one) for one in (told["rig"]["parts"] or {}).values() if one)
     lines = [
+        ("Put together from", parts or NOT_KNOWN),
         ("Photographed", photographed(take)),
         ("Sharp depth", f"{told['plan']['ladder']['sharp_depth_um']:.3g} µm in the medium"),
         ("Positions", "" if laid else _positions(take["frames"])),
