@@ -32,7 +32,8 @@ def write_survey(path: Path, found: Survey, key: str) -> None:
     said["specks"] = [asdict(one) for one in found.specks]
     said["growth"] = asdict(found.growth)
     said["excluded"] = [asdict(one) for one in found.excluded]
-    said["moved"] = [{"events": one.events, "first": one.first, "last": one.last} for one in found.moved]
+    said["moved"] = [{"events": one.events, "first": one.first, "last": one.last, "sharp_at": one.sharp_at}
+                     for one in found.moved]  # fmt: skip
     shape = found.surface.index.shape
     np.savez(
         path,
@@ -44,6 +45,7 @@ def write_survey(path: Path, found: Survey, key: str) -> None:
         confidence=found.confidence,
         masks=np.array([one.mask for one in found.moved], np.bool_).reshape(-1, *shape),
         told=np.array([one.told for one in found.moved], np.bool_).reshape(-1, *shape),
+        soft=np.array([one.soft for one in found.moved], np.bool_).reshape(-1, *shape),
     )
 
 
@@ -54,16 +56,21 @@ def read_survey(path: Path, key: str | None = None) -> Survey | None:
             if key is not None and str(file["key"]) != key:
                 return None
             said = json.loads(str(file["said"]))
-            arrays = {name: file[name] for name in ("matrices", "index", "known", "confidence", "masks", "told")}
+            arrays = {
+                name: file[name] for name in ("matrices", "index", "known", "confidence", "masks", "told", "soft")
+            }
     except (OSError, ValueError, KeyError, BadZipFile):
         return None
     plain: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in said.items()}
-    moved = zip(plain.pop("moved"), arrays["masks"], arrays["told"], strict=True)
+    moved = zip(plain.pop("moved"), arrays["masks"], arrays["told"], arrays["soft"], strict=True)
     return Survey(
         matrices=tuple(arrays["matrices"]),
         surface=Surface(arrays["index"], arrays["known"]),
         confidence=arrays["confidence"],
-        moved=tuple(Moved(mask, told, tuple(one["events"]), one["first"], one["last"]) for one, mask, told in moved),
+        moved=tuple(
+            Moved(mask, told, soft, one["sharp_at"], tuple(one["events"]), one["first"], one["last"])
+            for one, mask, told, soft in moved
+        ),
         specks=tuple(Speck(**one) for one in plain.pop("specks")),
         growth=Growth(**plain.pop("growth")),
         excluded=tuple(Excluded(**one) for one in plain.pop("excluded")),

@@ -77,6 +77,29 @@ class Antenna(unittest.TestCase):
         self.assertTrue(told[0].x <= columns.min() and told[0].y <= rows.min())
         self.assertTrue(told[0].x + told[0].width > columns.max() and told[0].y + told[0].height > rows.max())
 
+    def test_what_only_the_other_side_shows_in_focus_is_said_to_be_soft_and_which_frame_shows_it(self) -> None:
+        found, names = surveyed("auto"), antenna().frames.names
+        (moved,) = found.moved
+        self.assertFalse((moved.soft & (moved.told | ~moved.mask)).any())
+        share = [1 / len(found.used)] * len(found.used)
+        (told,) = [one for one in findings(found, share, names) if one.kind == "soft"]
+        self.assertEqual(told.frames, (found.used[moved.sharp_at],))
+        self.assertGreater(moved.sharp_at, 12)
+        self.assertIn(names[told.frames[0]], told.do)
+        # The frame that is named shows the ground as it is, far better than any that is shown does.
+        truth = np.asarray(cv2.cvtColor(antenna().stands[1].sharp_picture(
+            antenna().truths[found.reference].matrix).astype(np.float32), cv2.COLOR_RGB2GRAY))  # fmt: skip
+        fine = truth - cv2.GaussianBlur(truth, (0, 0), 3.0)
+
+        def like(place: int) -> float:
+            grey = antenna().frames.grey(found.used[place], 1) * 255.0
+            laid = cv2.warpAffine(grey, found.matrices[place], grey.shape[::-1], flags=cv2.INTER_LINEAR)
+            shown = laid - cv2.GaussianBlur(laid, (0, 0), 3.0)
+            return float(np.corrcoef(shown[moved.soft], fine[moved.soft])[0, 1])
+
+        best_shown = max(like(place) for place in range(moved.first, moved.last + 1))
+        self.assertGreater(like(moved.sharp_at), best_shown + 0.2)
+
     def test_nothing_has_moved_on_clean_stacks_nor_where_rungs_are_missing(self) -> None:
         for kind, magnification in (("bristles", 5.0), ("flake", 5.0), ("leaf-missing", 5.0), ("flake", 3.0)):
             with self.subTest(kind=kind, magnification=magnification):

@@ -22,7 +22,7 @@ export type Moved = keyof typeof MOVED;
 
 /** A place to look at, and what to do about it. Merges of earlier versions have none. */
 export interface Finding {
-  kind: "gap" | "end" | "moved" | "noise" | "dust" | "streak" | "alignment" | "seam";
+  kind: "gap" | "end" | "moved" | "soft" | "noise" | "dust" | "streak" | "alignment" | "seam";
   x: number;
   y: number;
   width: number;
@@ -37,6 +37,7 @@ export const FINDINGS: Record<Finding["kind"], string> = {
   gap: "Rungs missing",
   end: "End not reached",
   moved: "Something moved",
+  soft: "Out of focus as shown",
   noise: "Grain",
   dust: "Dust on the sensor",
   streak: "Dots that glow",

@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 from amber_ladder.core.fusion._survey import Survey
 from amber_ladder.core.light import Speck
 
-Kind = Literal["gap", "end", "moved", "dust", "streak", "noise", "alignment"]
+Kind = Literal["gap", "end", "moved", "soft", "dust", "streak", "noise", "alignment"]
 
 _DOUBTFUL_PX = 0.5
 _GIVES = 1.0  # share of the picture, of what each frame would give if all gave alike
 _SURE = 1.5  # confidence: a peak in the first or last frame is none that noise made
 _END_SHARE = 0.003  # of the picture in one piece: less is a glint
 _BEYOND_FRAMES = 0.25
+_SOFT_SHARE = 0.0005  # of the picture: less is not seen at 1:1 for long
 _SHOWN_FRAMES = 0.65  # as in depth pick
 _MOST_DUST = 8  # the picture of a dirty sensor is not told spot by spot
 _DOT_PX = 3.0
@@ -46,6 +47,7 @@ def findings(found: Survey, share: Sequence[float], names: Sequence[str]) -> lis
         *_gaps(found, names),
         *_ends(found, names),
         *_moved(found, names),
+        *_soft(found, names),
         *_dust(found, names),
         *_streaks(found),
         *_noise(found),
@@ -97,6 +99,21 @@ def _moved(found: Survey, names: Sequence[str]) -> list[Finding]:
             "What was in focus in other frames alone is soft. Merge again with the other side to compare, or shoot anew"
         )
         told.append(Finding("moved", *_box(one.mask, found), tuple(sorted({*sum(pairs, ())})), do))
+    return told
+
+
+def _soft(found: Survey, names: Sequence[str]) -> list[Finding]:
+    """What was in focus on the other side of a movement alone."""
+    told = []
+    for one in found.moved:
+        if np.count_nonzero(one.soft) < _SOFT_SHARE * one.soft.size:
+            continue
+        frame = found.used[one.sharp_at]
+        do = (
+            f"nothing is in focus here in the frames that are shown: {names[frame]}, from the other side of the "
+            "movement, is sharp. Compare them, and paint it from there if it shows the same"
+        )
+        told.append(Finding("soft", *_box(one.soft, found), (frame,), do))
     return told
 
 

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.focus import PeakTracker
+from amber_ladder.core.focus import Peaks, PeakTracker
 
 Float = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -37,11 +37,14 @@ class Moved:
     """A region (``mask``, H, W of the surface) of which frames show different things.
 
     ``events`` are the places of the last frames before each movement; the picture shows the frames from place ``first``
-    to ``last``. Only where ``told`` (H, W) has the depth there been seen.
+    to ``last``. Only where ``told`` (H, W) has the depth there been seen. ``soft`` (H, W) is what those frames show out
+    of focus and others in focus, best the one at place ``sharp_at``; what they show there may be something else.
     """
 
     mask: Mask
     told: Mask
+    soft: Mask
+    sharp_at: int
     events: tuple[int, ...]
     first: int
     last: int
@@ -155,10 +158,23 @@ def shown_sides(
         edge = last if last < count - 1 else first
         index[box][within] = np.where(here, peak.index + first, np.float32(edge))[within]
         confidence[box][within] = np.where(here, peak.confidence, _HELD if last < count - 1 else 0.0)[within]
-        told = np.zeros(shape, np.bool_)
+        told, soft = np.zeros(shape, np.bool_), np.zeros(shape, np.bool_)
         told[box] = here
-        moved.append(Moved(mask, told, places, first, last))
+        soft[box], sharp_at = _only_elsewhere(sharp, peaks, runs, chosen)
+        moved.append(Moved(mask, told, soft, sharp_at, places, first, last))
     return moved, index, confidence
+
+
+def _only_elsewhere(
+    sharp: Sequence[Mask], peaks: Sequence[Peaks], runs: Sequence[tuple[int, int]], chosen: int
+) -> tuple[Mask, int]:
+    """What the chosen side does not show in focus and another does, most of it, and in which frame."""
+    lacking = [_in_large_pieces(one & ~sharp[chosen]) for one in sharp]  # nothing of the chosen one itself
+    most = int(np.argmax([np.count_nonzero(one) for one in lacking]))
+    soft = lacking[most]
+    if not soft.any():
+        return soft, runs[chosen][0]
+    return soft, runs[most][0] + round(float(np.median(peaks[most].index[soft])))
 
 
 def _regions(
