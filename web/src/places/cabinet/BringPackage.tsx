@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useEffect, useRef, useState } from "react";
-import { api, type Delivery, type PackageTried } from "../../client/api";
+import { api, type Delivery, type PackageTried, Refusal } from "../../client/api";
 import { type Sent, sent } from "../../client/sent";
 import { bytes, plural } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
@@ -53,7 +53,8 @@ export function BringPackage() {
   });
   const delivery = found.data;
   // Opened the next time, the sheet begins anew.
-  const over = found.isError || (delivery?.stack_id ?? null) !== null;
+  const gone = found.error instanceof Refusal && !found.error.silent;
+  const over = gone || (delivery?.stack_id ?? null) !== null;
   useEffect(() => {
     if (over) sessionStorage.removeItem(KEPT);
   }, [over]);
