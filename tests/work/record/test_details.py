@@ -5,10 +5,13 @@ from datetime import UTC, datetime, timedelta, timezone
 from typing import Any
 
 from amber_ladder.formats.development_json import DevelopmentJson
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
 from amber_ladder.store.stacks import camera_clock
-from amber_ladder.work import record, sort
+from amber_ladder.work import plan, record, sort
 from amber_ladder.work.record.details import photographed
 from amber_ladder.work.stack.naming import FileNames, example
+from tests.support.station import database
 from tests.support.takes import merged, new_stack, shot_stack, take_of
 
 
@@ -17,6 +20,9 @@ def lines(merge_id: int) -> dict[str, str]:
 
 
 class Details(unittest.TestCase):
+    def setUp(self) -> None:
+        database()
+
     def test_what_was_planned_reported_and_set_is_told(self) -> None:
         shot = shot_stack("DET-0")
         take_id = take_of(new_stack("DET-1", far_um=700), shot.takes[0].frames[10:20])
@@ -31,6 +37,36 @@ class Details(unittest.TestCase):
         )
         self.assertRegex(told["Sharp depth"], r"^[\d.]+ µm in the medium$")
         self.assertRegex(told["Version"], r"^merged by \d+\.\d+")
+
+    def test_cautions_that_were_read_are_named(self) -> None:
+        stack = new_stack("DET-3", far_um=700)
+        caution = plan.cautions(stack.specimen.id)[0]
+        plan.tick_caution(stack.id, plan.CautionEntry(key=caution.key))
+        merge = merged(take_of(stack, shot_stack("DET-0").takes[0].frames[10:20]))
+        self.assertEqual(lines(merge.id)["Cautions read"], caution.title)
+
+    def test_a_merge_of_an_early_version_has_a_record_too(self) -> None:
+        merge = merged(take_of(new_stack("DET-4", far_um=700), shot_stack("DET-0").takes[0].frames[10:20]))
+        with transaction() as session:
+            product = stacks.get_product(session, merge.id, "merge")
+            early = {
+                "crop",
+                "method",
+                "frames_used",
+                "excluded",
+                "share",
+                "seconds",
+                "coverage",
+                "depth_um",
+                "warnings",
+            }
+            kept = {name: value for name, value in (product.report or {}).items() if name in early}
+            registration = [{"file": one["file"], "matrix": one["matrix"]} for one in merge.report["registration"]]  # type: ignore[index]
+            scale = {"settings": {"um_per_px": 1.0, "order": "near-first", "order_from": "given"}}
+            product.report, product.version = {**kept, "registration": registration, **scale}, None
+        told = lines(merge.id)
+        self.assertEqual(told["Findings"], "not looked for by the version that merged it")
+        self.assertEqual((told["Alignment"], told["Version"]), ("how sure is not known", "merged by not known"))
 
     def test_of_files_whose_positions_and_times_nobody_knows_it_says_so(self) -> None:
         frames = shot_stack("DET-0").takes[0].frames[8:16]

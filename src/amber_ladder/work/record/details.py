@@ -30,7 +30,7 @@ def details_of(told: dict[str, Any]) -> list[Line]:
         ("Settings", _settings(report.get("settings", {}), report.get("gave"))),
         ("Findings", _findings(report)),
         ("Measured", ", ".join(one["name"] for one in told["measured"]) or "nothing"),
-        ("Cautions read", ", ".join(one.replace("_", " ") for one in told["cautions_read"]) or "none"),
+        ("Cautions read", ", ".join(one["title"] for one in told["cautions_read"]) or "none"),
         ("Version", f"merged by {merge['version'] or NOT_KNOWN}"),
     ]
     return [(name, words) for name, words in lines if words]
@@ -92,8 +92,9 @@ def _aligned(report: dict[str, Any]) -> str:
     growth = report.get("growth") or {}
     if growth.get("per_mm"):
         parts.append(f"the picture grows by {100 * growth['per_mm']:+.3f} % a mm")
-    gains = [one["gain"] for one in report["registration"]]
-    parts.append(f"brightness evened by up to {100 * max(abs(one - 1.0) for one in gains):.2f} %")
+    gains = [one["gain"] for one in report["registration"] if "gain" in one]
+    if gains:
+        parts.append(f"brightness evened by up to {100 * max(abs(one - 1.0) for one in gains):.2f} %")
     return ", ".join(parts)
 
 
