@@ -27,6 +27,11 @@ def of_task(session: Session, task: Task) -> Delivery:
     return session.scalars(select(Delivery).where(Delivery.task_id == task.id)).one()
 
 
+def everything(session: Session) -> Sequence[Delivery]:
+    """All that were received and not removed."""
+    return session.scalars(select(Delivery)).all()
+
+
 def done_with(session: Session, before: datetime) -> Sequence[Delivery]:
     """Those that were brought in, and those that came before this moment and were not."""
     return session.scalars(

@@ -1,6 +1,7 @@
 """From a package to an empty station and into a package again: the same record, the same sums, nothing lost."""
 
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -214,6 +215,13 @@ class Bringing(unittest.TestCase):
         # What it had brought is not touched.
         merge = next(one for one in stack.takes[0].merges if one.counts)
         self.assertTrue((folder_of(merge) / "composite.tif").is_file())
+        # A file of which the database knows nothing, of a server that was killed as it came, goes as well.
+        for name, days in (("lost", 8), ("coming", 0)):
+            (place / name).write_bytes(b"PK")
+            then = (now() - timedelta(days=days)).timestamp()
+            os.utime(place / name, (then, then))
+        record.remove_deliveries()
+        self.assertEqual([(place / name).exists() for name in ("lost", "coming", waiting)], [False, True, True])
         with transaction() as session:
             deliveries.get(session, waiting).created_at = now() - timedelta(days=8)
         record.remove_deliveries()

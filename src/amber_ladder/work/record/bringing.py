@@ -108,7 +108,7 @@ def receive_package(content: Iterable[bytes]) -> DeliveryView:
         with _opened(arrived.path):
             pass
         key = arrived.path.name
-        _place(key).parent.mkdir(exist_ok=True)
+        _folder().mkdir(exist_ok=True)
         arrived.path.replace(_place(key))
     except BaseException as error:
         store.drop(arrived)
@@ -162,6 +162,11 @@ def remove_deliveries() -> None:
                 _place(delivery.key).unlink(missing_ok=True)
                 shutil.rmtree(_unpacked(delivery.key), ignore_errors=True)
                 session.delete(delivery)
+        kept = {one.key for one in deliveries.everything(session)}
+    # What was received when the server was killed has no row, and nobody knows of it.
+    for path in _folder().glob("*"):
+        if path.name not in kept and path.is_file() and path.stat().st_mtime < (now() - _KEPT).timestamp():
+            path.unlink(missing_ok=True)
 
 
 def _view(delivery: Delivery) -> DeliveryView:
@@ -173,8 +178,12 @@ def _there_view(told: dict[str, Any]) -> ThereView | None:
     return ThereView(**told["specimen_there"]) if told["specimen_there"] else None
 
 
+def _folder() -> Path:
+    return settings().data / "packages-in"
+
+
 def _place(key: str) -> Path:
-    return settings().data / "packages-in" / key
+    return _folder() / key
 
 
 def _found(key: str) -> Path:
@@ -185,7 +194,7 @@ def _found(key: str) -> Path:
 
 
 def _unpacked(key: str) -> Path:
-    return settings().data / "packages-in" / f"{key}.out"
+    return _folder() / f"{key}.out"
 
 
 def _go_through(task_id: int, progress: Progress) -> Finish:

@@ -2,9 +2,9 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useState } from "react";
 import { api, type FileNames, Refusal } from "../../client/api";
 import { Button } from "../../ui/Button";
-import { TextField } from "../../ui/Field";
 import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
+import { TextFields } from "../../ui/TextFields";
 
 const PARTS: ReadonlyArray<readonly [string, string]> = [
   ["{number}", "catalogue number"],
@@ -71,20 +71,15 @@ function Entries({ mergeId, names, onDone }: { mergeId: number; names: FileNames
         save.mutate();
       }}
     >
-      {FIELDS.map(([key, label, hint]) => (
-        <TextField
-          key={key}
-          label={label}
-          hint={hint}
-          value={entry[key]}
-          onChange={(value) => {
-            save.reset();
-            setEntry({ ...entry, [key]: value });
-          }}
-          problem={refusal?.at(key)}
-        />
-      ))}
-      {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
+      <TextFields
+        fields={FIELDS}
+        entry={entry}
+        refusal={refusal}
+        onChange={(key, value) => {
+          save.reset();
+          setEntry({ ...entry, [key]: value });
+        }}
+      />
       <h3 className="mt-3">This merge would be called</h3>
       <dl aria-label="This merge would be called" className="min-h-20 text-[0.9375rem]">
         {told &&

@@ -2,9 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Rights } from "../../client/api";
 import { Button } from "../../ui/Button";
-import { TextField } from "../../ui/Field";
-import { Notice } from "../../ui/Notice";
 import { Panel } from "../../ui/Panel";
+import { TextFields } from "../../ui/TextFields";
 
 const ENTRIES: ReadonlyArray<readonly [keyof Rights, string, string?]> = [
   ["photographer", "Photographer", "Where nothing else is known; the history tells who shot each take."],
@@ -53,17 +52,12 @@ function Entries({ rights, onDone }: { rights: Rights; onDone: () => void }) {
         save.mutate();
       }}
     >
-      {ENTRIES.map(([key, label, hint]) => (
-        <TextField
-          key={key}
-          label={label}
-          hint={hint}
-          value={entry[key] ?? ""}
-          onChange={(value) => setEntry({ ...entry, [key]: value })}
-          problem={refusal?.at(key)}
-        />
-      ))}
-      {refusal && refusal.fields.length === 0 && <Notice kind="fault">{refusal.message}</Notice>}
+      <TextFields
+        fields={ENTRIES}
+        entry={entry}
+        refusal={refusal}
+        onChange={(key, value) => setEntry({ ...entry, [key]: value })}
+      />
       <div className="mt-4">
         <Button type="submit" look="next" disabled={save.isPending}>
           Set the rights
