@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from amber_ladder.api.app import create_app
+from amber_ladder.store import stacks
+from amber_ladder.store.database import transaction
 from amber_ladder.work import mend
 from amber_ladder.work.stack.naming import FileNames, set_names
 from amber_ladder.work.stack.views import MergeView
@@ -46,9 +48,9 @@ class Leaving(unittest.TestCase):
         head = str(self.client.get(path).headers["content-disposition"])
         return head.split("filename=")[1].strip('"')
 
-    def mended(self) -> int:
+    def mended(self, name: str = "painted") -> int:
         """A mended picture of the merge; returns its number."""
-        view = mend.begin(self.merge.id, mend.MendEntry(name="painted"))
+        view = mend.begin(self.merge.id, mend.MendEntry(name=name))
         frame = (self.merge.report or {})["frames_used"][0]
         step = {"kind": "from_frame", "file": frame, "path": [[100, 80], [160, 90]], "radius_px": 12, "align": False}
         mend.add_step(view.id, mend.StepEntry.model_validate({"revision": view.revision, "step": step}))
@@ -57,6 +59,11 @@ class Leaving(unittest.TestCase):
         assert written is not None
         have_done(written.task.id)
         return written.id
+
+    def of(self, product_id: int) -> int:
+        """Under which number of its take a mended picture stands."""
+        with transaction() as session:
+            return stacks.get_product(session, product_id, "mend").number
 
     def pixels(self, content: bytes) -> NDArray[np.uint8]:
         return np.asarray(Image.open(BytesIO(content)).convert("RGB"))
@@ -132,6 +139,35 @@ class Leaving(unittest.TestCase):
         box = tuple(slice(crop[at], crop[at] + crop[side]) for at, side in (("y", "height"), ("x", "width")))
         composite = tifffile.imread(folder_of(self.merge) / "composite.tif")[box]
         self.assertLess(np.abs(shown.astype(int) - composite.astype(int)).mean(), 2.0)
+        (tiles,) = info["tiles"]
+        side, laid = int(tiles["width"]), np.zeros_like(composite)
+        for factor in tiles["scaleFactors"]:
+            step = side * factor
+            for top in range(0, info["height"], step):
+                for left in range(0, info["width"], step):
+                    width, height = min(step, info["width"] - left), min(step, info["height"] - top)
+                    whole = (width, height) == (info["width"], info["height"])
+                    region = "full" if whole else f"{left},{top},{width},{height}"
+                    found = [name for name in files if name.startswith(f"image/{region}/") and "/max/" not in name]
+                    self.assertTrue(found, region)
+                    if factor == 1:
+                        laid[top : top + height, left : left + width] = self.pixels(files[found[0]])
+        self.assertLess(np.abs(laid.astype(int) - composite.astype(int)).mean(), 2.0)
+
+    def test_a_mended_picture_on_a_web_site_says_that_it_is_mended(self) -> None:
+        number = self.mended("for the web")
+        self.named(web_address=SITE)
+        answer = self.client.get(f"{self.at}/web-site.zip", params={"mended_id": number})
+        self.assertEqual(answer.status_code, 200, answer.text)
+        with zipfile.ZipFile(BytesIO(answer.content)) as site:
+            name = next(one for one in site.namelist() if one.endswith("/manifest.json"))
+            manifest = iiif_prezi3.Manifest(**json.loads(site.read(name)))
+        self.assertRegex(str(manifest.id), rf"^{SITE}/.+_mend\d+/manifest.json$")
+        told = {one.label["en"][0]: one.value["en"][0] for one in manifest.metadata}
+        self.assertEqual(told["Mended"], "for the web, 1 step; 0.00% of it is not evidence")
+        self.assertEqual(self.client.get("/api/merges/999999/web-site.zip").status_code, 404)
+        missing = self.client.get(f"{self.at}/web-site.zip", params={"mended_id": 999999})
+        self.assertEqual(missing.status_code, 404)
 
     def test_before_and_after_are_whole_and_at_one_scale(self) -> None:
         number = self.mended()
@@ -146,8 +182,10 @@ class Leaving(unittest.TestCase):
             likeness = cv2.matchTemplate(side, picture[10:-10, 10:-10].copy(), cv2.TM_SQDIFF)
             self.assertEqual(float(likeness.min()), 0.0)
         stem = self.client.get(f"{self.at}/label").json()["file_stem"]
-        self.assertIn(f"{stem}_mend1_before-after.png", answer.headers["content-disposition"])
-        self.assertEqual(self.saved_as(f"/api/mended/{number}/changed.tif"), f"{stem}_mend1_changed.tif")
+        self.assertIn(f"{stem}_mend{self.of(number)}_before-after.png", answer.headers["content-disposition"])
+        self.assertEqual(
+            self.saved_as(f"/api/mended/{number}/changed.tif"), f"{stem}_mend{self.of(number)}_changed.tif"
+        )
         other = merged(shot_stack("LEAVES-2").takes[0].id)
         missing = self.client.get(f"/api/merges/{other.id}/before-after.png", params={"mended_id": number})
         self.assertEqual(missing.status_code, 404)

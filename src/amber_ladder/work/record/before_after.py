@@ -16,7 +16,7 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work.record.notes import notes_of
-from amber_ladder.work.record.records import MendedLine, finished, label_of, mended_line, mended_of
+from amber_ladder.work.record.records import MendedLine, finished, label_of, mended_line, mended_of, steps_of
 from amber_ladder.work.record.rights import rights_of
 
 _MOST_PX = 3000  # across each of the two: a sheet is to be looked at, the pictures themselves are saved beside it
@@ -56,10 +56,9 @@ def _unsure(bar: ScaleBar | None) -> str:
 
 
 def _what_was_done(line: MendedLine) -> str:
-    steps = "1 step" if line.steps == 1 else f"{line.steps} steps"
     changed = sum(share for kind, share in line.changed.items() if kind != "tone")
     healed = f", {line.not_evidence:.2%} not evidence" if line.not_evidence else ""
-    return f"{line.name}, {steps}: {changed:.2%} of its pixels replaced{healed}"
+    return f"{line.name}, {steps_of(line)}: {changed:.2%} of its pixels replaced{healed}"
 
 
 def _shrunk(picture: NDArray[Any], smaller: float) -> NDArray[np.uint8]:

@@ -315,6 +315,11 @@ def mended_line(mended: Product) -> MendedLine:
     return MendedLine(mended.id, mended.settings["name"], steps, report["changed"], report["not_evidence"])
 
 
+def steps_of(line: MendedLine) -> str:
+    """How many steps a mended picture is made of, in words."""
+    return "1 step" if line.steps == 1 else f"{line.steps} steps"
+
+
 def merged_at(merge: Product) -> str | None:
     """When a merge, or what was made of it, ended, UTC."""
     ended = merge.task.ended_at

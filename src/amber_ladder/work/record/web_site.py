@@ -14,7 +14,7 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work.record.notes import notes_of
-from amber_ladder.work.record.records import finished, label_of, mended_line, mended_of
+from amber_ladder.work.record.records import finished, label_of, mended_line, mended_of, steps_of
 from amber_ladder.work.record.rights import rights_of
 from amber_ladder.work.stack.naming import folder_name, names_of
 
@@ -41,7 +41,7 @@ def web_site(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path
         }  # fmt: skip
         if mended:
             line = mended_line(mended)
-            told["Mended"] = f"{line.name}, {line.steps} steps; {line.not_evidence:.2%} of it is not evidence"
+            told["Mended"] = f"{line.name}, {steps_of(line)}; {line.not_evidence:.2%} of it is not evidence"
     path = FrameStore(settings().data).product_folder(mended_id or merge_id) / "composite.tif"
     picture = read_picture(path)
     if mended is None:
@@ -56,6 +56,6 @@ def web_site(merge_id: int, mended_id: int | None = None) -> Iterator[tuple[Path
             licence=notes.licence,
         )  # fmt: skip
         with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as file:
-            for one in sorted(folder.rglob("*")):
+            for one in sorted(path for path in folder.rglob("*") if path.is_file()):
                 file.write(one, one.relative_to(scratch))
         yield packed, packed.name

@@ -112,7 +112,7 @@ function Entries({ mergeId, names, onDone }: { mergeId: number; names: FileNames
         ))}
       </dl>
       <div className="mt-4">
-        <Button type="submit" look="next" disabled={save.isPending || told === undefined}>
+        <Button type="submit" look="next" disabled={save.isPending}>
           Set the names
         </Button>
       </div>
