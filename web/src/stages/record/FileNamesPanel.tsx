@@ -81,6 +81,7 @@ function Entries({ mergeId, names, onDone }: { mergeId: number; names: FileNames
         }}
       />
       <h3 className="mt-3">This merge would be called</h3>
+      {refusal && <p className="text-ink2">It is shown once what is marked above is put right.</p>}
       <dl aria-label="This merge would be called" className="min-h-20 text-[0.9375rem]">
         {told &&
           [
