@@ -21,7 +21,7 @@ _LIBRARIES = "import sys, numpy, cv2, numba; print('loaded', file=sys.stderr)"
 _MERGE = (sys.executable, "-m", "amber_ladder", "merge", "--method", "select", "--progress")
 MERGE = (*BOUNDS, "start", "patch", "memory")  # what ``merge`` stands for
 NAMES = ("merge", *MERGE, "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
-         "look", "check", "sorting", "mend", "brush", "measuring", "ledger", "day", "tiles")  # fmt: skip
+         "look", "check", "sorting", "mend", "brush", "measuring", "tools", "ledger", "day", "tiles")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -98,6 +98,12 @@ def _measures() -> None:
     from benchmarks.measuring import main as judge
 
     judge()
+
+
+def _tools() -> None:
+    from benchmarks.tools import main as answer  # starts a server, a worker and a browser
+
+    answer()
 
 
 def _ledger() -> None:
@@ -258,6 +264,7 @@ _BY_THEMSELVES: dict[str, Callable[[], None]] = {
     "mend": _mends,
     "brush": _brush,
     "measuring": _measures,
+    "tools": _tools,
     "ledger": _ledger,
     "day": _day,
     "tiles": _tiles,

@@ -11,23 +11,24 @@ from amber_ladder.simulated.specimens import specimen_for
 from amber_ladder.simulated.stand import SimulatedStand
 
 WIDTH_PX, HEIGHT_PX, COUNT = 4000, 3000, 20
+STEP_UM = 22.5
 LARGE_PX = (8256, 6192)
 
 
-def shoot(folder: Path) -> None:
-    """Write 20 frames of 12 MP.
+def shoot(folder: Path, size_px: tuple[int, int] = (WIDTH_PX, HEIGHT_PX)) -> None:
+    """Write 20 frames of 12 MP, every STEP_UM.
 
     Rendered at half the size, enlarged, and given a sensor's noise, so that the files are as hard to decode as real
     ones but do not take minutes to make.
     """
-    sensor = Sensor(WIDTH_PX // 2, HEIGHT_PX // 2, 4.0)
+    sensor = Sensor(size_px[0] // 2, size_px[1] // 2, 4.0)
     optics = resolve(Rig(sensor, InfinityObjective(5, 0.14, 200, 200)))
     bench = SimulatedStand(specimen_for("moss-capsule"), optics, sensor, near_um=0, seed=1)
     random = np.random.default_rng(1)
     for i in range(COUNT):
-        bench.move_to(22.5 * i)
+        bench.move_to(STEP_UM * i)
         small = cv2.imdecode(np.frombuffer(bench.expose().content, np.uint8), cv2.IMREAD_COLOR)
-        large = cv2.resize(small, (WIDTH_PX, HEIGHT_PX), interpolation=cv2.INTER_CUBIC).astype(np.float32)  # type: ignore[arg-type]
+        large = cv2.resize(small, size_px, interpolation=cv2.INTER_CUBIC).astype(np.float32)  # type: ignore[arg-type]
         large += random.standard_normal(large.shape, dtype=np.float32) * 2.0
         frame = np.clip(large, 0, 255).astype(np.uint8)
         cv2.imwrite(str(folder / f"frame_{i:03d}.jpg"), frame, [cv2.IMWRITE_JPEG_QUALITY, 92])

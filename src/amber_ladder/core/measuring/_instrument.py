@@ -159,8 +159,11 @@ class Draws:
             moved = xy[self.picks]
             if xy.shape[1] > _MANY:  # along the planes that were found: a pick moves a place by less than a pixel
                 depth[self.picks] = z + ((moved - xy[0]) * slopes).sum(axis=-1)
-            else:
-                depth[self.picks] = one.look(moved.reshape(-1, 2), sigma_px)[0].reshape(moved.shape[:2])
+            else:  # what is unknown stays so wherever beside it one picks
+                here = np.isfinite(z)
+                beside = np.full(moved.shape[:2], np.nan)
+                beside[:, here] = one.look(moved[:, here].reshape(-1, 2), sigma_px)[0].reshape(len(moved), -1)
+                depth[self.picks] = beside
         noise = self._noise(xy[0], sigma_px) * u
         depth[self.depths] += noise
         return Seen(depth, slopes, u, one.knows(xy[0]))

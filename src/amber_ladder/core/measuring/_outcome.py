@@ -12,7 +12,7 @@ Double = NDArray[np.float64]
 AT_A_PLACE_PX, ON_A_LINE_PX, IN_A_REGION_PX, FOR_SLOPES_PX = 2.0, 6.0, 1.4, 9.0
 """σ of the Gaussian by which depth is averaged at one place, along a line, where many places are, and for slopes."""
 EVERY_PX, MOST_ON_A_LINE, MOST_ON_AN_OUTLINE = 3.0, 400, 160
-OF_LENGTHS, OF_SLOPES, OF_HEIGHTS = (0.8, 0.9), (1.2, 0.5), (0.7, 0.25)
+OF_LENGTHS, OF_SLOPES, OF_HEIGHTS = (0.8, 0.9), (1.2, 0.5), (0.55, 0.22)
 """What an average over twice the width takes away tells what that over the first took, and the depth map's own: a
 
 Gaussian of σ ≈ 6 px, measured on simulated rough surfaces. As losses go with σ² where slopes change smoothly, and with
