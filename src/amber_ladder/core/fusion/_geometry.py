@@ -126,9 +126,12 @@ def second_look(
     rigid = blur is not None
     whole = shrink * factor
     sharp = found.sharp_in(len(used))
-    small, spread = solve_graph(links, z, int(np.argmax(sharp)), look.shape, rigid=rigid, leaps=leaps)
+    most = int(np.argmax(sharp))
+    _, spread = solve_graph(links, z, most, look.shape, rigid=rigid, leaps=leaps)
+    surest = _surest(most, sharp, _corner(spread))
+    small, spread = solve_graph(links, z, surest, look.shape, rigid=rigid, leaps=leaps)
     # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
-    reference = _narrowest([scale_of(matrix) for matrix in small], sharp, _corner(spread) * whole)
+    reference = _narrowest([scale_of(matrix) for matrix in small], surest, sharp, _corner(spread) * whole)
     small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, leaps=leaps)
     added = _added_up(links, reference, len(used))
     half_px = float(np.hypot(*look.shape)) / 2.0
@@ -172,8 +175,22 @@ def _corner(spread: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.hypot(np.hypot(spread[:, 0], spread[:, 1]), np.hypot(spread[:, 2], spread[:, 3])))
 
 
-def _narrowest(scales: Sequence[float], sharp: NDArray[np.float64], corner_px: NDArray[np.float64]) -> int:
-    """The narrowest view of those that show much of what is sharp, and lie surely against the one that shows most.
+def _surest(held: int, sharp: NDArray[np.float64], corner_px: NDArray[np.float64]) -> int:
+    """The frame against which what is sharp lies most surely; ``corner_px`` is how sure frames are against ``held``.
+
+    Frames hang on one another like a chain: what makes one unsure adds up from it to the next. Where a stretch shows
+    next to nothing, as between crystal faces and the ground far behind, that side counts which shows more in all.
+    """
+    variance = np.square(corner_px)
+    variance[:held] *= -1.0
+    apart = np.sqrt(np.abs(variance[:, None] - variance))
+    return int(np.argmin(apart @ sharp))
+
+
+def _narrowest(
+    scales: Sequence[float], surest: int, sharp: NDArray[np.float64], corner_px: NDArray[np.float64]
+) -> int:
+    """The narrowest view of those that show much of what is sharp, and lie surely against the ``surest`` of all.
 
     Every other such frame covers it, so that hardly an edge has to be invented; against one that lies badly all others
     would lie badly.
@@ -181,7 +198,7 @@ def _narrowest(scales: Sequence[float], sharp: NDArray[np.float64], corner_px: N
     part = sharp / max(float(sharp.sum()), 1e-9)
     many = 1.0 / max(float((part * part).sum()), 1e-9)  # so many frames would show all, if all of them showed alike
     telling = (part >= _TELLING_SHARE / many) & (corner_px < _REFERENCE_PX)
-    telling[np.argmax(sharp)] = True
+    telling[surest] = True
     return int(np.argmin(np.where(telling, scales, np.inf)))
 
 
