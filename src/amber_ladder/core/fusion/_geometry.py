@@ -117,9 +117,16 @@ def second_look(
             look.prepare(max(at - 1, 0))
             pairs = [(before, past[before], at, side, blur) for before in range(max(at - 2, 0), at)]
             both = pool.map(lambda pair: look.link(*pair), pairs)
-            ratios += look.compare(at, side.light)
-            links += [link for link in both if link]
+            look.watch(at, side.light)
+            if at > 0:
+                ratios += look.compare(at - 1, past[at - 1].light, blur)
+            found_here = [link for link in both if link]
+            look.follow(found_here)
+            links += found_here
             past.pop(at - 2, None)
+        last = len(used) - 1
+        look.prepare(last)
+        ratios += look.compare(last, past[last].light, blur)
     if blur is None:
         apart = [[link for link in links if link.second - link.first == span] for span in (1, 2)]
         links = doubted(apart[0], apart[1], look.shape)
@@ -187,9 +194,7 @@ def _surest(held: int, sharp: NDArray[np.float64], corner_px: NDArray[np.float64
     return int(np.argmin(apart @ sharp))
 
 
-def _narrowest(
-    scales: Sequence[float], surest: int, sharp: NDArray[np.float64], corner_px: NDArray[np.float64]
-) -> int:
+def _narrowest(scales: Sequence[float], surest: int, sharp: NDArray[np.float64], corner_px: NDArray[np.float64]) -> int:
     """The narrowest view of those that show much of what is sharp, and lie surely against the ``surest`` of all.
 
     Every other such frame covers it, so that hardly an edge has to be invented; against one that lies badly all others
@@ -227,6 +232,7 @@ class _Look:
         self._trust = np.where(self._steep < _STEEP, share, 0.0).astype(np.float32)
         self._motion, self._surface = MotionWatch(), found.index.shape
         self._small: dict[int, Float] = {}
+        self._steps: dict[int, Matrix] = {}
         self._seen_by: dict[int, tuple[Float, Float]] = {}
         self._tried: dict[int, Side] = {}
         self._encoded: dict[int, Levelled] = {}
@@ -289,17 +295,40 @@ class _Look:
         leapt = any(first <= leap < second for leap in self._leaps)
         return not leapt and self._z[second] - self._z[first] < _FARTHEST_STEPS
 
-    def compare(self, at: int, light: Float) -> list[tuple[int, int, float, float]]:
-        """Brightness against the frames before, on the canvas, and whether anything moved there."""
+    def watch(self, at: int, light: Float) -> None:
+        """Look whether anything moved since the frames before."""
+        self._motion.add(_encoded(_on_canvas(light, self._rough[at])), self._z[at])
+
+    def follow(self, links: Sequence[Link]) -> None:
+        """Note how neighbours lie on each other."""
+        self._steps.update({link.second: link.matrix for link in links if link.second == link.first + 1})
+
+    def compare(self, at: int, light: Float, blur: float | None) -> list[tuple[int, int, float, float]]:
+        """Brightness against the frames before, laid on this one as pairs said; what focus does to it is known."""
         scale = max(light.shape[0] / _LIGHT_PX, 1.0)
         size = (round(light.shape[1] / scale), round(light.shape[0] / scale))
-        canvas = _on_canvas(light, self._rough[at])
-        self._motion.add(_encoded(canvas), self._z[at])
-        small = np.asarray(cv2.resize(canvas, size, interpolation=cv2.INTER_AREA), np.float32)
-        found = []
-        for apart in APART:
+        small = np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
+        depth = cv2.resize(self._seen_by[at][0], size, interpolation=cv2.INTER_AREA)
+        found, way = [], np.eye(2, 3)
+        for apart in range(1, max(APART) + 1):
             before = self._small.get(at - apart)
-            ratio = log_ratio(before, small) if before is not None else None
+            if before is None:
+                break
+            way = compose(self._steps[at - apart + 1], way)
+            if apart not in APART:
+                continue
+            laid = cv2.warpAffine(
+                before,
+                rescaled(way, 1.0 / scale),
+                size,
+                flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+                borderValue=-100.0,
+            )
+            spread = None
+            if blur is not None:
+                one, two = self._z[at - apart] - depth, self._z[at] - depth
+                spread = np.asarray(0.25 * blur / scale**2 * (two * two - one * one), np.float32)
+            ratio = log_ratio(np.asarray(laid, np.float32), small, spread)
             if ratio:
                 found.append((at - apart, at, *ratio))
         self._small[at] = small

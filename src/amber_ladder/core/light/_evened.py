@@ -11,6 +11,7 @@ Float = NDArray[np.float32]
 APART = (1, 2, 3, 5)
 """How far apart the frames are that are compared, in frames."""
 _CALM_PX = 4.0  # of the small picture: defocus of neighbours moves light less far
+_MOST_SPREAD_PX2 = _CALM_PX**2  # more is no small change of a calmed picture
 _CLIPPED, _BLACK = 0.94, 0.002  # of linear light
 _TUKEY, _ROUNDS = 4.685, 8
 _EVERY = 3  # pixels, across and down: between them, calmed pictures say nothing new
@@ -18,16 +19,28 @@ _THIN = np.s_[1::_EVERY, 1::_EVERY]
 _FEWEST = 20
 
 
-def log_ratio(first: Float, second: Float) -> tuple[float, float] | None:
+def log_ratio(first: Float, second: Float, spread_px2: Float | None = None) -> tuple[float, float] | None:
     """Logarithm of how much brighter ``first`` is than ``second``, and its standard uncertainty; None if none tells.
 
     Both are small pictures (H, W) of linear light, one upon the other, negative where a frame does not reach. Light
     that focus moves away from a place arrives beside it: calmed pictures are compared, place by place, and the robust
     centre of their log ratios counts (Tukey). What is clipped in either does not keep its light, nor do its neighbours.
+
+    ``spread_px2`` (H, W) is by what variance (px²) focus blurs each place more in ``second``, where that is known: what
+    it moves, ½ s ∇²C + ∇s · ∇C to first order, is taken back. The sum over a picture is the same without, but the
+    robust centre is not, and over many frames that adds up. A place that spreads its light evenly keeps it, and where
+    all around is as bright nothing changes: hence ∇²(s C) without C ∇²s.
     """
     spoilt = ((np.maximum(first, second) > _CLIPPED) | (np.minimum(first, second) < 0)).astype(np.uint8)
     near = cv2.dilate(spoilt, np.ones((2 * round(2 * _CALM_PX) + 1,) * 2, np.uint8))[_THIN]
-    one, two = (cv2.GaussianBlur(np.maximum(picture, 0), (0, 0), _CALM_PX)[_THIN] for picture in (first, second))
+    lights = [np.maximum(picture, 0) for picture in (first, second)]
+    one, two = (_calmed(light) for light in lights)
+    if spread_px2 is not None:
+        s = np.asarray(np.clip(spread_px2, -_MOST_SPREAD_PX2, _MOST_SPREAD_PX2), np.float32)
+        mean = np.asarray(0.5 * (lights[0] + lights[1]), np.float32)
+        moved = 0.5 * (_bend(np.asarray(s * mean, np.float32)) - 0.5 * (one + two) * _bend(s))
+        two = np.asarray(two - moved, np.float32)
+    one, two = one[_THIN], two[_THIN]
     usable = (near == 0) & (np.minimum(one, two) > _BLACK)
     if np.count_nonzero(usable) < _FEWEST:
         return None
@@ -41,6 +54,15 @@ def log_ratio(first: Float, second: Float) -> tuple[float, float] | None:
         centre = float((weight * ratios).sum() / weight.sum())  # no BLAS: its threads cost more than they save here
     witnesses = max(_EVERY**2 * ratios.size / (4.0 * np.pi * _CALM_PX**2), 1.0)
     return centre, spread / float(np.sqrt(witnesses)) + 1e-4
+
+
+def _calmed(plane: Float) -> Float:
+    return np.asarray(cv2.GaussianBlur(plane, (0, 0), _CALM_PX), np.float32)
+
+
+def _bend(plane: Float) -> Float:
+    """∇² of a calmed plane."""
+    return np.asarray(cv2.Laplacian(_calmed(plane), cv2.CV_32F), np.float32)
 
 
 def even_out(ratios: Sequence[tuple[int, int, float, float]], count: int) -> NDArray[np.float64]:
