@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.depth import Surface
 from amber_ladder.core.frames import Progress, ahead
+from amber_ladder.core.fusion._brightness import Brightness
 from amber_ladder.core.fusion._doubt import doubted
 from amber_ladder.core.fusion._growth import Growth, growth_between
 from amber_ladder.core.fusion._moved import MotionWatch
+from amber_ladder.core.fusion._reference import narrowest, surest_frame
 from amber_ladder.core.fusion._small import SmallPictures, shrunk
-from amber_ladder.core.light import APART, even_out, log_ratio
 from amber_ladder.core.registration import (
     Fit,
     Levelled,
@@ -48,9 +49,6 @@ _SURE_PX = 0.3  # a pair less sure than that leaves it to the first look
 _FIRST_LOOK_PX = np.diag([0.15, 0.08, 0.05, 0.05]) ** 2
 _ADRIFT_PX = np.array([0.1, 0.0, 0.0, 0.0])  # where nothing is sharp, pairs grow or shrink, always the same way
 _FEW_MOVES, _MOVING_SHARE = 3, 0.125
-_LIGHT_PX = 160  # height of the small pictures in which brightness is compared
-_TELLING_SHARE = 0.5  # of what each frame would show if as many as tell something told alike
-_REFERENCE_PX = 0.2
 _LIKELY_BLUR = (0.05, 15.0)
 _LIKE = 0.5  # of frames over one other, below which they say nothing of each other
 
@@ -108,7 +106,7 @@ def second_look(
     )
     blur = _believed(None if blur_px is None else (blur_px / (shrink * factor)) ** 2, look.blur())
     links: list[Link] = []
-    ratios: list[tuple[int, int, float, float]] = []
+    brightness = Brightness(z)
     past: dict[int, Side] = {}
     with ThreadPoolExecutor(max_workers=2) as pool:
         for at, side in look.sides(range(len(used))):
@@ -119,14 +117,14 @@ def second_look(
             both = pool.map(lambda pair: look.link(*pair), pairs)
             look.watch(at, side.light)
             if at > 0:
-                ratios += look.compare(at - 1, past[at - 1].light, blur)
-            found_here = [link for link in both if link]
-            look.follow(found_here)
-            links += found_here
+                brightness.compare(at - 1, past[at - 1].light, look.depth(at - 1), blur)
+            said = [link for link in both if link]
+            brightness.follow(said)
+            links += said
             past.pop(at - 2, None)
         last = len(used) - 1
         look.prepare(last)
-        ratios += look.compare(last, past[last].light, blur)
+        brightness.compare(last, past[last].light, look.depth(last), blur)
     if blur is None:
         apart = [[link for link in links if link.second - link.first == span] for span in (1, 2)]
         links = doubted(apart[0], apart[1], look.shape)
@@ -135,10 +133,10 @@ def second_look(
     sharp = found.sharp_in(len(used))
     most = int(np.argmax(sharp))
     _, spread = solve_graph(links, z, most, look.shape, rigid=rigid, leaps=leaps)
-    surest = _surest(most, sharp, _corner(spread))
+    surest = surest_frame(most, sharp, _corner(spread))
     small, spread = solve_graph(links, z, surest, look.shape, rigid=rigid, leaps=leaps)
     # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
-    reference = _narrowest([scale_of(matrix) for matrix in small], surest, sharp, _corner(spread) * whole)
+    reference = narrowest([scale_of(matrix) for matrix in small], surest, sharp, _corner(spread) * whole)
     small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, leaps=leaps)
     added = _added_up(links, reference, len(used))
     half_px = float(np.hypot(*look.shape)) / 2.0
@@ -149,7 +147,7 @@ def second_look(
         small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, growth=grown.per_step, leaps=leaps)
         loose = grown.u_per_step * half_px * (np.asarray(z) - z[reference])
     uncertain = np.hypot(np.hypot(_corner(spread), _corner(added)), loose)
-    gains = even_out(ratios, len(used)) ** (1.0 / _GAMMA)
+    gains = brightness.evened(len(used)) ** (1.0 / _GAMMA)
     return Geometry(
         reference,
         tuple(rescaled(one, whole) for one in small),
@@ -182,31 +180,6 @@ def _corner(spread: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.hypot(np.hypot(spread[:, 0], spread[:, 1]), np.hypot(spread[:, 2], spread[:, 3])))
 
 
-def _surest(held: int, sharp: NDArray[np.float64], corner_px: NDArray[np.float64]) -> int:
-    """The frame against which what is sharp lies most surely; ``corner_px`` is how sure frames are against ``held``.
-
-    Frames hang on one another like a chain: what makes one unsure adds up from it to the next. Where a stretch shows
-    next to nothing, as between crystal faces and the ground far behind, that side counts which shows more in all.
-    """
-    variance = np.square(corner_px)
-    variance[:held] *= -1.0
-    apart = np.sqrt(np.abs(variance[:, None] - variance))
-    return int(np.argmin(apart @ sharp))
-
-
-def _narrowest(scales: Sequence[float], surest: int, sharp: NDArray[np.float64], corner_px: NDArray[np.float64]) -> int:
-    """The narrowest view of those that show much of what is sharp, and lie surely against the ``surest`` of all.
-
-    Every other such frame covers it, so that hardly an edge has to be invented; against one that lies badly all others
-    would lie badly.
-    """
-    part = sharp / max(float(sharp.sum()), 1e-9)
-    many = 1.0 / max(float((part * part).sum()), 1e-9)  # so many frames would show all, if all of them showed alike
-    telling = (part >= _TELLING_SHARE / many) & (corner_px < _REFERENCE_PX)
-    telling[surest] = True
-    return int(np.argmin(np.where(telling, scales, np.inf)))
-
-
 class _Look:
     """Pictures of the size in which frames are registered, and the depth of the stack on its canvas."""
 
@@ -231,8 +204,6 @@ class _Look:
         self._even, share, self._steep = _evened(depth, known)
         self._trust = np.where(self._steep < _STEEP, share, 0.0).astype(np.float32)
         self._motion, self._surface = MotionWatch(), found.index.shape
-        self._small: dict[int, Float] = {}
-        self._steps: dict[int, Matrix] = {}
         self._seen_by: dict[int, tuple[Float, Float]] = {}
         self._tried: dict[int, Side] = {}
         self._encoded: dict[int, Levelled] = {}
@@ -299,41 +270,9 @@ class _Look:
         """Look whether anything moved since the frames before."""
         self._motion.add(_encoded(_on_canvas(light, self._rough[at])), self._z[at])
 
-    def follow(self, links: Sequence[Link]) -> None:
-        """Note how neighbours lie on each other."""
-        self._steps.update({link.second: link.matrix for link in links if link.second == link.first + 1})
-
-    def compare(self, at: int, light: Float, blur: float | None) -> list[tuple[int, int, float, float]]:
-        """Brightness against the frames before, laid on this one as pairs said; what focus does to it is known."""
-        scale = max(light.shape[0] / _LIGHT_PX, 1.0)
-        size = (round(light.shape[1] / scale), round(light.shape[0] / scale))
-        small = np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
-        depth = cv2.resize(self._seen_by[at][0], size, interpolation=cv2.INTER_AREA)
-        found, way = [], np.eye(2, 3)
-        for apart in range(1, max(APART) + 1):
-            before = self._small.get(at - apart)
-            if before is None:
-                break
-            way = compose(self._steps[at - apart + 1], way)
-            if apart not in APART:
-                continue
-            laid = cv2.warpAffine(
-                before,
-                rescaled(way, 1.0 / scale),
-                size,
-                flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-                borderValue=-100.0,
-            )
-            spread = None
-            if blur is not None:
-                one, two = self._z[at - apart] - depth, self._z[at] - depth
-                spread = np.asarray(0.25 * blur / scale**2 * (two * two - one * one), np.float32)
-            ratio = log_ratio(np.asarray(laid, np.float32), small, spread)
-            if ratio:
-                found.append((at - apart, at, *ratio))
-        self._small[at] = small
-        self._small.pop(at - max(APART), None)
-        return found
+    def depth(self, at: int) -> Float:
+        """Depth in steps as the frame that was prepared last, or the one before it, sees it (H, W)."""
+        return self._seen_by[at][0]
 
     def moved(self, matrices: Sequence[Matrix]) -> Iterator[tuple[int, NDArray[np.bool_]]]:
         """Places after which something moved, and where: what was seen on the way, seen again in the final places.
