@@ -211,6 +211,11 @@ def _roughs(by: _By) -> Iterator[Task]:
         outline = by.around(90.0, 140.0)
         solid = _solid(by.surface, _inside(outline))
         yield Task("roughness", outline, float(np.sqrt(np.square(_rest(solid, _fitted(solid))).mean())))
+        line = by.places(2, 250.0, 200.0)
+        share = np.linspace(0.0, 1.0, 2001)
+        depth = by.surface(*(line[0] + share[:, None] * (line[1] - line[0])).T)
+        rest = depth - np.polyval(np.polyfit(share, depth, 1), share)
+        yield Task("roughness_line", line, float(np.sqrt(np.square(rest).mean())))
 
 
 _TASKS: dict[str, tuple[Callable[[_By], Iterator[Task]], ...]] = {

@@ -40,7 +40,7 @@ class OverHttp(unittest.TestCase):
 
     def test_every_kind_is_listed_with_what_it_needs(self) -> None:
         kinds = {one["kind"]: one for one in self.http.get("/measure-kinds").json()}
-        self.assertEqual(len(kinds), 16)
+        self.assertEqual(len(kinds), 17)
         self.assertEqual((kinds["height"]["least"], kinds["height"]["most"]), (2, 2))
         self.assertTrue(kinds["volume"]["needs_depth"])
         self.assertFalse(kinds["area"]["needs_depth"])

@@ -11,7 +11,7 @@ _MOST_MEASURES, _MOST_POINTS = 2_000, 1_000
 
 KindName = Literal[
     "length", "length_3d", "length_surface", "height", "angle", "angle_3d", "circle", "sphere", "area", "area_surface",
-    "volume", "tilt", "dihedral", "roughness", "profile", "count",
+    "volume", "tilt", "dihedral", "roughness", "roughness_line", "profile", "count",
 ]  # fmt: skip
 FocusedBy = Literal["rail", "ring", "unknown"]
 Px = Annotated[float, Field(ge=-1, le=65_000, allow_inf_nan=False)]

@@ -109,6 +109,17 @@ class KnownAnswers(unittest.TestCase):
         told = measure(waves, "roughness", px((-400, -390), (400, -390), (400, 390), (-400, 390)))
         self.assertAlmostEqual(value(told) / 2.5, 1.0, delta=0.1)
 
+    def test_roughness_along_a_line_is_about_the_straight_one_nearest_to_it(self) -> None:
+        waves = instrument(surface(lambda x, y: 200 + 0.3 * x - 0.1 * y + 5 * np.sin(2 * pi * x / 400)))
+        across = measure(waves, "roughness_line", px((-400, -50), (400, 60)))
+        self.assertAlmostEqual(value(across) / (5 / sqrt(2) * sqrt(1 - 6 / pi**2 / 4)), 1.0, delta=0.1)
+        along = measure(waves, "roughness_line", px((50, -300), (50, 300)))
+        self.assertLess(value(along), 0.05)
+        holed = surface(lambda x, y: np.where(np.abs(x) < 40, np.nan, 200 + 0.3 * x) + 0.0 * y)
+        self.assertIsNone(measure(instrument(holed), "roughness_line", px((-200, 0), (200, 0))).value)
+        with self.assertRaisesRegex(BadInput, "needs 2 places, and has 3"):
+            measure(waves, "roughness_line", px((0, 0), (10, 0), (20, 5)))
+
     def test_a_profile_gives_depth_along_the_line(self) -> None:
         step = instrument(surface(lambda x, y: np.where(x < 0, 100.0, 160.0) + 0.0 * y))
         told = measure(step, "profile", px((-80, 0), (80, 0)))

@@ -24,7 +24,15 @@ from amber_ladder.core.measuring._outcome import (
     nothing,
     regained,
 )
-from amber_ladder.core.measuring._regions import area_surface, dihedral, roughness, sphere_radius, tilt, volume
+from amber_ladder.core.measuring._regions import (
+    area_surface,
+    dihedral,
+    roughness,
+    roughness_line,
+    sphere_radius,
+    tilt,
+    volume,
+)
 
 Double = NDArray[np.float64]
 
@@ -191,6 +199,7 @@ KINDS: dict[str, Kind] = {
     "tilt": Kind("°", 3, None, tilt, needs_depth=True, outline=True, formula="atan √(a² + b²) of Z = a X + b Y + c"),
     "dihedral": Kind("°", 3, None, dihedral, needs_depth=True, outline=True, formula="arccos(n₁ · n₂)"),
     "roughness": Kind("µm", 3, None, roughness, needs_depth=True, outline=True, formula="Sq = √mean (Z − plane)²"),
+    "roughness_line": Kind("µm", 2, 2, roughness_line, needs_depth=True, formula="Pq = √mean (Z − straight line)²"),
     "profile": Kind("µm", 2, None, profile, needs_depth=True, formula="Z along the line; its value is max Z − min Z"),
     "count": Kind("", 1, None, count, formula="n"),
 }  # fmt: skip

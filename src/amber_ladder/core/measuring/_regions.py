@@ -1,5 +1,6 @@
 """Measures of what lies within an outline: surfaces, volumes, faces, spheres, roughness."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +13,7 @@ from amber_ladder.core.measuring._outcome import (
     EVERY_PX,
     FOR_SLOPES_PX,
     IN_A_REGION_PX,
+    MOST_ON_A_LINE,
     MOST_ON_AN_OUTLINE,
     OF_HEIGHTS,
     OF_SLOPES,
@@ -184,11 +186,27 @@ def sphere_radius(draws: Draws, points: Double, _: Double | None) -> Outcome:
 def roughness(draws: Draws, points: Double, _: Double | None) -> Outcome:
     """Root mean square (Sq) of a surface's heights about its own plane (ISO 25178-2)."""
     places, seen = _region(draws, points, _MOST_IN_A_REGION, ON_A_LINE_PX)
-    here = seen.there & seen.usable
+    return _rough(draws, points, places, seen, seen.there & seen.usable, _squares)
+
+
+def roughness_line(draws: Draws, points: Double, _: Double | None) -> Outcome:
+    """Root mean square (Pq) of heights along a line about the straight one nearest to them (ISO 21920-2)."""
+    places = along(points[None], every_px=EVERY_PX, most=MOST_ON_A_LINE)[0]
+    seen = draws.at(np.broadcast_to(places, (draws.count, *places.shape)), ON_A_LINE_PX)
+    if not seen.usable.all():  # of a surface the rest tells as much, of a line it is another line
+        return Outcome(nothing(draws), seen.known, places=places)
+    return _rough(draws, places, places, seen, seen.usable, _squares_along)
+
+
+def _rough(
+    draws: Draws, points: Double, places: Double, seen: Seen, here: NDArray[np.bool_],
+    squares_of: Callable[[Double], Double],
+) -> Outcome:  # fmt: skip
+    """Root of the mean square of heights ``here`` of places (N, 2), less what noise adds, with what averages took."""
     if here.sum() < _FEWEST:
         return Outcome(nothing(draws), seen.known, places=points)
     picture = np.broadcast_to(places[here], (draws.count, int(here.sum()), 2))
-    squares = _squares(draws.in_um(picture, seen.depth[:, here]))
+    squares = squares_of(draws.in_um(picture, seen.depth[:, here]))
     noise = max(float(squares[draws.depths].mean() - squares[0]), 0.0)
     values = np.sqrt(np.maximum(squares - noise, 0.0))
     # The draws have noise on top of what is there once already.
@@ -197,7 +215,7 @@ def roughness(draws: Draws, points: Double, _: Double | None) -> Outcome:
     if noise > 0.5 * squares[0]:
         notes.append("most of what is seen is noise of the depth map")
     doubt = _DOUBT_OF_NOISE * noise / (2 * max(values[0], np.sqrt(noise))) if noise else 0.0
-    wider = np.sqrt(_squares(draws.in_um(picture[:1], draws.of.look(picture[0], 2 * ON_A_LINE_PX)[0][None]))[0])
+    wider = np.sqrt(squares_of(draws.in_um(picture[:1], draws.of.look(picture[0], 2 * ON_A_LINE_PX)[0][None]))[0])
     lost = max(float(values[0] - wider), 0.0)
     return Outcome(values + OF_HEIGHTS[0] * lost, seen.known, notes=tuple(notes), places=points,
                    u_more=float(np.hypot(doubt, OF_HEIGHTS[1] * lost)))  # fmt: skip
@@ -206,3 +224,12 @@ def roughness(draws: Draws, points: Double, _: Double | None) -> Outcome:
 def _squares(solid: Double) -> Double:
     """Mean square (draws,) of heights of places (draws, N, 3) about their own plane."""
     return np.asarray(np.square(heights(solid, plane(solid))).mean(-1), np.float64)
+
+
+def _squares_along(solid: Double) -> Double:
+    """The same (draws,) about the straight line that is nearest in z, along the places' own way in the picture."""
+    off = solid - solid.mean(axis=-2, keepdims=True)
+    run = np.linalg.norm(solid[..., :2] - solid[..., :1, :2], axis=-1)
+    run -= run.mean(axis=-1, keepdims=True)
+    slope = (run * off[..., 2]).sum(-1, keepdims=True) / np.square(run).sum(-1, keepdims=True)
+    return np.asarray(np.square(off[..., 2] - slope * run).mean(-1), np.float64)
