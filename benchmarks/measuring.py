@@ -196,7 +196,7 @@ def _on_pit(by: _By) -> Iterator[Task]:
 
 def _on_faces(by: _By) -> Iterator[Task]:
     down = [np.array(slopes) / np.linalg.norm(slopes) for slopes in FACES]
-    for _ in range(14):
+    for _ in range(30):
         middles = [by.random.uniform(150, 190) * way for way in down]
         found = [_outline(float(x), float(y), by.random.uniform(55, 75)) for x, y in middles]
         one, two = by.random.choice(3, 2, replace=False)
@@ -207,7 +207,7 @@ def _on_faces(by: _By) -> Iterator[Task]:
 
 
 def _roughs(by: _By) -> Iterator[Task]:
-    for _ in range(14):
+    for _ in range(30):
         outline = by.around(90.0, 140.0)
         solid = _solid(by.surface, _inside(outline))
         yield Task("roughness", outline, float(np.sqrt(np.square(_rest(solid, _fitted(solid))).mean())))

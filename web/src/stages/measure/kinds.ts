@@ -21,7 +21,7 @@ export const KINDS: Record<Kind, { label: string; pick: string }> = {
   area_surface: { label: "Area of the surface", pick: "Pick the outline." },
   volume: { label: "Volume", pick: "Pick the rim: the volume lies between the surface and its plane." },
   roughness: { label: "Roughness, Sq", pick: "Pick the outline of what should be a plane." },
-  roughness_line: { label: "Roughness along a line, Pq", pick: "Pick both ends of the line." },
+  roughness_line: { label: "Line roughness, Pq", pick: "Pick both ends of the line." },
 };
 /** Kinds that may be dragged from one end to the other. */
 export const LINES: ReadonlySet<Kind> = new Set<Kind>([
