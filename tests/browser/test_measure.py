@@ -54,7 +54,7 @@ class Measuring(MeasurePage):
             "Length": ring[:2], "Angle": ring[:3], "Circle, radius": ring[:4], "Area": ring, "Count": ring[:3],
             "True length": ring[:2], "Along the surface": ring[:2], "Height": ring[:2], "True angle": ring[:3],
             "Profile": ring[:2], "Tilt of a face": ring, "Sphere, radius": ring, "Area of the surface": ring,
-            "Volume": ring, "Roughness, Sq": ring,
+            "Volume": ring, "Roughness, Sq": ring, "Line roughness, Pq": ring[:2],
         }  # fmt: skip
         for number, (kind, places) in enumerate(tools.items(), 1):
             with self.subTest(kind):

@@ -86,7 +86,8 @@ class Fetched(unittest.TestCase):
         self.assertEqual(by_hand, {ids["TH0002.JPG"]: "a hair"})
 
     def test_a_file_that_still_grows_is_left_until_it_is_whole(self) -> None:
-        path, over = self.put("growing.jpg", picture(seed=1)), threading.Event()
+        # Large enough that it grows while it is read, however busy the machine is.
+        path, over = self.put("growing.jpg", picture(seed=1) + bytes(60_000_000)), threading.Event()
         self.put("whole.jpg", picture(seed=2))
 
         def grow() -> None:
