@@ -66,7 +66,7 @@ class Flaws(BenchTest):
         self.assertIn("faults switched on for practice: coarse-clicks", shot_with_of(take.id))
 
     def test_a_flash_that_is_slower_than_it_says_gives_dark_frames_that_are_shot_again(self) -> None:
-        _, take = self.with_flaw("tired-flash", timing={**QUICK, "settle_s": 0.02, "recycle_s": 4.0})
+        _, take = self.with_flaw("tired-flash", timing={**QUICK, "settle_s": 0.02, "recycle_s": 12.0})
         self.check(take)
         again = [f for f in take.frames if f.left_out]
         self.assertTrue(again)
