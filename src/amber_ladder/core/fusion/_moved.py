@@ -120,16 +120,20 @@ def _brighter(one: Float, two: Float) -> np.float32:
 
 
 def shown_sides(
-    events: Sequence[tuple[int, Mask]], energy_of: Callable[[int], Float], count: int, near_first: bool, side: Side
+    events: Sequence[tuple[int, Mask]],
+    energy_of: Callable[[int], Float],
+    at: Sequence[float],
+    near_first: bool,
+    side: Side,
 ) -> tuple[list[Moved], Float, Float]:
     """Regions of what moved, which side each is shown from, and peaks (H, W) told from that side alone.
 
     ``events`` are places and masks (H, W), ``energy_of`` gives the focus energy of the frame at a place, laid on the
-    reference, negative where it does not reach. Where nothing moved, peaks are NaN and confidence is 0. Of the sides
-    on which a region shows something in focus, auto takes the nearest to the camera: there lies what moved, before its
-    ground.
+    reference, negative where it does not reach; ``at`` is where the frames lie, in usual steps. Where nothing moved,
+    peaks are NaN and confidence is 0. Of the sides on which a region shows something in focus, auto takes the nearest
+    to the camera: there lies what moved, before its ground.
     """
-    shape = events[0][1].shape
+    shape, count = events[0][1].shape, len(at)
     index, confidence = np.full(shape, np.nan, np.float32), np.zeros(shape, np.float32)
     regions = _regions(events, count)
     trackers = [[PeakTracker((box[0].stop - box[0].start, box[1].stop - box[1].start)) for _ in runs]
@@ -142,7 +146,7 @@ def shown_sides(
                     tracker.add(np.ascontiguousarray(energy[box]))
     moved = []
     for (mask, box, places, runs), own in zip(regions, trackers, strict=True):
-        peaks = [tracker.peaks() for tracker in own]
+        peaks = [tracker.peaks(at[first : last + 1]) for (first, last), tracker in zip(runs, own, strict=True)]
         within = mask[box]
         sharp = []
         for (first, last), peak in zip(runs, peaks, strict=True):

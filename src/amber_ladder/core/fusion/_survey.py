@@ -169,12 +169,12 @@ def survey(
     if len(chain.used) < 2:
         why = "; ".join(f"{one.name} {one.reason}" for one in chain.excluded[:3])
         raise BadInput(f"fewer than two frames can be brought together: nothing was merged (left out: {why})")
-    peaks = tracker.peaks()
-    first = surface(peaks.index, peaks.confidence, len(chain.used))
     if positions_um is None:
         places = _counted(numbers or range(len(frames.names)), chain)
     else:
         places = _in_steps(positions_um, chain.used)
+    peaks = tracker.peaks(places)
+    first = surface(peaks.index, peaks.confidence, len(chain.used))
     sharp = first.sharp_in(len(chain.used))
     fall = falls(peaks.drop_before, peaks.drop_after, sharp)
     missing = by_falls(fall, sharp) if positions_um is None else by_places(places, sharp)
@@ -202,7 +202,7 @@ def survey(
             energy = focus_energy(frames.grey(chain.used[place], factor)) * np.float32(geometry.gains[place] ** 2)
             return _on_canvas(energy, matrices[place], factor)
 
-        moved, own, sure = shown_sides(events, energy_of, len(chain.used), near_first, side)
+        moved, own, sure = shown_sides(events, energy_of, places, near_first, side)
         within = np.logical_or.reduce([one.mask for one in moved])
         index, confidence = np.where(within, own, index), np.where(within, sure, confidence)
     whole = surface(index, confidence, len(chain.used))
