@@ -320,7 +320,7 @@ class Stage(unittest.TestCase):
         with self.assertRaises(Stopped):
             right.move_to(14_000.0, stop)
         here = right.position_um()
-        self.assertTrue(0.0 < here < 10_000.0, here)
+        self.assertTrue(0.0 < here < 13_500.0, here)
         self.assertEqual(right.position_um(), here)
 
     def test_a_controller_that_moves_no_stage_is_told_apart(self) -> None:

@@ -42,6 +42,24 @@ class Surfaces(unittest.TestCase):
         self.assertFalse(found.known[patch].any())
         self.assertTrue(found.known[:30].all())
 
+    def test_faint_detail_is_told_by_the_wider_window_and_a_hair_by_the_fine_one(self) -> None:
+        random = np.random.default_rng(3)
+        chance = random.uniform(0, 25, self.slope.shape).astype(np.float32)
+        confidence = random.uniform(0.8, 1.6, self.slope.shape).astype(np.float32)
+        hair = np.s_[:, 70:76]
+        chance[hair], confidence[hair] = 20.0, 6.0
+        wide = self.slope[2::4, 2::4].copy(), np.full((30, 40), 2.0, np.float32)
+        wide[0][0, 0] = np.nan  # no frame reaches there
+        ground = np.ones(self.slope.shape, np.bool_)
+        ground[:, 66:80] = False
+        for told, least, most in ((None, 3.0, np.inf), (wide, 0.0, 0.3)):
+            found = surface(chance, confidence, 26, told)
+            off = float(np.median(np.abs(found.index - self.slope)[ground]))
+            self.assertTrue(least < off < most, off)
+            self.assertTrue(np.isfinite(found.index).all())
+            self.assertLess(float(np.abs(found.index[:, 72:74] - 20.0).max()), 0.3)
+        self.assertFalse(found.known[ground].any())
+
     def test_a_step_in_depth_stays_a_step(self) -> None:
         step = np.where(np.arange(160)[None, :] < 80, 3.0, 15.0) * np.ones((120, 1))
         found = surface(step.astype(np.float32), self.sure, 12)

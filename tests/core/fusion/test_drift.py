@@ -51,7 +51,12 @@ class Drift(unittest.TestCase):
         truth = stack.stand.sharp_picture(stack.truths[found.reference].matrix)[here].astype(np.float64)
         best = psnr_db(stack.best_choice(found.reference)[here], truth)
         merged = merge(stack.frames, found, Style("auto"), progress=no_progress)
-        self.assertGreater(psnr_db(merged.composite[here].astype(np.float64), truth), best - 3.0)
+        self.assertGreater(psnr_db(merged.composite[here].astype(np.float64), truth), best - 0.8)
+        # Where its detail is no stronger than noise, the surface is told by a wider window.
+        depth_um = stack.stand.sharp_depth_um(stack.truths[found.reference].matrix)
+        focus_um = [stack.truths[frame].focus_um for frame in found.used]
+        off_steps = np.abs(found.surface.index - np.interp(depth_um, focus_um, np.arange(len(focus_um))))
+        self.assertLess(float((off_steps[here] > 1.0).mean()), 0.025)
 
     def test_a_tilted_glittering_flake_keeps_its_place(self) -> None:
         stack = Stack("flake", 32, (640, 512))

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.depth import Surface, surface
-from amber_ladder.core.focus import PeakTracker, focus_energy
+from amber_ladder.core.focus import WIDE, PeakTracker, focus_energy, wide_energy
 from amber_ladder.core.frames import FrameSource, Progress, ahead
 from amber_ladder.core.fusion._gaps import GAP_RATIO, by_falls, by_places, falls
 from amber_ladder.core.fusion._geometry import carried_over, second_look
@@ -165,7 +165,7 @@ def survey(
     """
     factor = 2 if frames.shape[0] * frames.shape[1] >= _HALVED_FROM_PX else 1
     small = SmallPictures(frames, factor)
-    chain, tracker = _follow(frames, factor, small, progress)
+    chain, tracker, wide_tracker = _follow(frames, factor, small, progress)
     if len(chain.used) < 2:
         why = "; ".join(f"{one.name} {one.reason}" for one in chain.excluded[:3])
         raise BadInput(f"fewer than two frames can be brought together: nothing was merged (left out: {why})")
@@ -173,7 +173,8 @@ def survey(
         places = _counted(numbers or range(len(frames.names)), chain)
     else:
         places = _in_steps(positions_um, chain.used)
-    peaks = tracker.peaks(places)
+    peaks, wide = tracker.peaks(places), wide_tracker.peaks(places)
+    # Frames are aligned by what fine detail tells: the wider window reaches over edges.
     first = surface(peaks.index, peaks.confidence, len(chain.used))
     sharp = first.sharp_in(len(chain.used))
     fall = falls(peaks.drop_before, peaks.drop_after, sharp)
@@ -188,6 +189,10 @@ def survey(
     if crop[2] * crop[3] == 0:
         raise BadInput("the frames share no area after alignment: are they of one stack?")
     index, confidence = carried_over(first.index, peaks.index, peaks.confidence, chain.matrices, matrices, factor)
+    middles = np.ascontiguousarray(first.index[WIDE // 2 :: WIDE, WIDE // 2 :: WIDE])
+    wide_index, wide_confidence = carried_over(
+        middles, wide.index, wide.confidence, chain.matrices, matrices, factor * WIDE
+    )
     near_first, basis = _direction(order, scales)
     gaps = tuple((chain.used[i], chain.used[i + 1]) for i in missing)
     # Where focus may have leapt, all changes at once: what moved there cannot be told.
@@ -205,7 +210,10 @@ def survey(
         moved, own, sure = shown_sides(events, energy_of, places, near_first, side)
         within = np.logical_or.reduce([one.mask for one in moved])
         index, confidence = np.where(within, own, index), np.where(within, sure, confidence)
-    whole = surface(index, confidence, len(chain.used))
+        size = (wide_confidence.shape[1], wide_confidence.shape[0])
+        touched = cv2.resize(within.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+        wide_confidence[touched > 0] = 0
+    whole = surface(index, confidence, len(chain.used), (wide_index, wide_confidence))
     for one in moved:
         np.clip(whole.index, one.first, one.last, out=whole.index, where=one.mask)
         own_depth = one.told & (np.abs(whole.index - index) < _OWN_FRAMES)
@@ -249,9 +257,12 @@ def _within(
     return kept
 
 
-def _follow(frames: FrameSource, factor: int, small: SmallPictures, progress: Progress) -> tuple[_Chain, PeakTracker]:
+def _follow(
+    frames: FrameSource, factor: int, small: SmallPictures, progress: Progress
+) -> tuple[_Chain, PeakTracker, PeakTracker]:
+    """All frames laid one on the other, and where each place is sharpest over the fine and over the wider window."""
     chain = _Chain(frames.names, factor)
-    tracker: PeakTracker | None = None
+    trackers: tuple[PeakTracker, PeakTracker] | None = None
     for seen in _fit(frames, factor, small, chain, progress):
         matrix, gain, rms = IDENTITY, 1.0, 0.0
         if chain.last:
@@ -267,15 +278,20 @@ def _follow(frames: FrameSource, factor: int, small: SmallPictures, progress: Pr
                     continue
                 # Nothing has matched the first frame yet: rather it than this one is the stranger.
                 chain.leave_out_first(reason)
-        if tracker is None or not chain.used:
-            tracker = PeakTracker((seen.energy.shape[0], seen.energy.shape[1]))
+        if trackers is None or not chain.used:
+            trackers = _tracker(seen.energy), _tracker(seen.wide)
         chain.add(seen.index, seen.levelled, matrix, gain, rms)
-        tracker.add(_on_canvas(seen.energy, matrix, factor), gain**2)
+        trackers[0].add(_on_canvas(seen.energy, matrix, factor), gain**2)
+        trackers[1].add(_on_canvas(seen.wide, matrix, factor * WIDE), gain**2)
         if seen.sight:
             chain.specks.add(seen.sight)
-    if tracker is None:
+    if trackers is None:
         raise BadInput("there is no usable frame: nothing was merged")
-    return chain, tracker
+    return chain, *trackers
+
+
+def _tracker(energy: NDArray[np.float32]) -> PeakTracker:
+    return PeakTracker((energy.shape[0], energy.shape[1]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -284,6 +300,7 @@ class _Seen:
 
     index: int
     energy: NDArray[np.float32]
+    wide: NDArray[np.float32]
     small: NDArray[np.float32]
     levelled: Levelled
     shrink: int
@@ -331,7 +348,8 @@ def _seen(frames: FrameSource, index: int, factor: int, kept: SmallPictures) -> 
     detail = detail_along(*spread_tiles(grey))
     looked = sight(grey, factor) if looks_at(index, len(frames.names)) else None
     small = shrunk(grey, shrink)
-    return _Seen(index, focus_energy(grey), small, Levelled(small), shrink, detail, looked)
+    energy = focus_energy(grey)
+    return _Seen(index, energy, wide_energy(energy), small, Levelled(small), shrink, detail, looked)
 
 
 def _registration_shrink(pixels: int, factor: int) -> int:

@@ -1,9 +1,9 @@
 """Depths that are drawn towards the frames, and where they belong.
 
-The peak of sharpness is found as that of a parabola through three frames, which sharpness is not quite: what lies
-between two frames is put nearer to the nearer one, by up to 0.06 step. A surface that passes many frames lies as often
-at every distance from them; how often it was found there tells how far depths were drawn. Source: equalised histograms
-of the fraction, as against peak locking in velocimetry (Roth and Katz, *Meas. Sci. Technol.* 12 (2001), 238).
+Peaks of sharpness are found from a few frames on either side, as if detail faded alike everywhere: what lies between
+two frames may be put a little nearer to one of them. A surface that passes many frames lies as often at every distance
+from them; how often it was found there tells how far depths were drawn. Source: equalised histograms of the fraction,
+as against peak locking in velocimetry (Roth and Katz, *Meas. Sci. Technol.* 12 (2001), 238).
 """
 
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ Double = NDArray[np.float64]
 
 _KNOTS = 11
 _ENOUGH, _SOME = 6, 0.02  # so many steps have to hold so much of the surface each
-_MOST = 0.1  # steps; a parabola errs by no more, so the rest is the specimen's own levels
+_MOST = 0.1  # steps; peaks err by no more, so the rest is the specimen's own levels
 _SLOPE_ALONE = 2.0 * np.pi**2
 
 
