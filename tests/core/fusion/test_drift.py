@@ -58,6 +58,14 @@ class Drift(unittest.TestCase):
         off_steps = np.abs(found.surface.index - np.interp(depth_um, focus_um, np.arange(len(focus_um))))
         self.assertLess(float((off_steps[here] > 1.0).mean()), 0.025)
 
+    def test_frames_whose_size_no_four_divides(self) -> None:
+        stack = Stack("dome", 5, (323, 247))
+        found = survey(stack.frames, progress=no_progress)
+        depth_um = stack.stand.sharp_depth_um(stack.truths[found.reference].matrix)
+        focus_um = [stack.truths[frame].focus_um for frame in found.used]
+        off_steps = np.abs(found.surface.index - np.interp(depth_um, focus_um, np.arange(len(focus_um))))
+        self.assertLess(float(np.median(off_steps)), 0.07)
+
     def test_a_tilted_glittering_flake_keeps_its_place(self) -> None:
         stack = Stack("flake", 32, (640, 512))
         found = survey(stack.frames, progress=no_progress)

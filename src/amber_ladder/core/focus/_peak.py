@@ -18,7 +18,7 @@ Float = NDArray[np.float32]
 
 _TINY = np.float32(1e-12)
 _SURE = 0.5
-Sums = tuple[Any, ...]
+_Sums = tuple[Any, ...]
 _NO_SUMS = (0.0,) * 8
 _REACH = np.float32(2.25)  # usual steps from the sharpest frame, over which others count ever less
 _LEAST = np.float32(0.1)  # what those next to it count at any distance
@@ -142,7 +142,7 @@ def _weight(at: np.float32) -> np.float32:
 
 
 @numba.njit(inline="always", error_model="numpy")  # type: ignore[untyped-decorator]
-def _counted(sums: Sums, at: np.float32, energy: np.float32, weight: np.float32) -> Sums:
+def _counted(sums: _Sums, at: np.float32, energy: np.float32, weight: np.float32) -> _Sums:
     """Moments of a least-squares parabola with one point more, at the reciprocal of its amplitude.
 
     Energies differ in proportion, so that reciprocals of amplitudes are the surer, the more energy there is.
@@ -158,7 +158,7 @@ def _counted(sums: Sums, at: np.float32, energy: np.float32, weight: np.float32)
 
 
 @numba.njit(inline="always", error_model="numpy")  # type: ignore[untyped-decorator]
-def _lowest(sums: Sums) -> np.float32:
+def _lowest(sums: _Sums) -> np.float32:
     """Where the parabola is lowest; 0 where it is not bent upwards. By Cramer's rule, its bend and slope."""
     s0, s1, s2, s3, s4, f0, f1, f2 = sums
     whole = s0 * (s2 * s4 - s3 * s3) - s1 * (s1 * s4 - s2 * s3) + s2 * (s1 * s3 - s2 * s2)

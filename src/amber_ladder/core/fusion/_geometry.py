@@ -348,6 +348,8 @@ def carried_over(
     What is sharp in frame k was laid on the canvas by ``rough[k]`` and belongs where ``matrices[k]`` puts it: ``index``
     (H, W, complete) says which frame that is. NaN and 0 beyond the canvas.
     """
+    if not index.shape == peaks.shape == confidence.shape:  # what is compiled would not notice
+        raise ValueError(f"{index.shape}, {peaks.shape} and {confidence.shape} are no planes of one canvas")
     back = np.array([rescaled(compose(old, inverse(new)), 1.0 / factor)
                      for old, new in zip(rough, matrices, strict=True)], np.float32)  # fmt: skip
     new_peaks, new_confidence = np.empty_like(peaks), np.empty_like(confidence)

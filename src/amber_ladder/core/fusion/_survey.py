@@ -189,9 +189,10 @@ def survey(
     if crop[2] * crop[3] == 0:
         raise BadInput("the frames share no area after alignment: are they of one stack?")
     index, confidence = carried_over(first.index, peaks.index, peaks.confidence, chain.matrices, matrices, factor)
-    middles = np.ascontiguousarray(first.index[WIDE // 2 :: WIDE, WIDE // 2 :: WIDE])
+    size = (wide.index.shape[1], wide.index.shape[0])
+    frame = np.asarray(cv2.resize(first.index, size, interpolation=cv2.INTER_NEAREST), np.float32)
     wide_index, wide_confidence = carried_over(
-        middles, wide.index, wide.confidence, chain.matrices, matrices, factor * WIDE
+        frame, wide.index, wide.confidence, chain.matrices, matrices, factor * WIDE
     )
     near_first, basis = _direction(order, scales)
     gaps = tuple((chain.used[i], chain.used[i + 1]) for i in missing)
@@ -210,7 +211,6 @@ def survey(
         moved, own, sure = shown_sides(events, energy_of, places, near_first, side)
         within = np.logical_or.reduce([one.mask for one in moved])
         index, confidence = np.where(within, own, index), np.where(within, sure, confidence)
-        size = (wide_confidence.shape[1], wide_confidence.shape[0])
         touched = cv2.resize(within.astype(np.float32), size, interpolation=cv2.INTER_AREA)
         wide_confidence[touched > 0] = 0
     whole = surface(index, confidence, len(chain.used), (wide_index, wide_confidence))
