@@ -210,6 +210,14 @@ def _merges(wanted: list[str]) -> None:
                 f"({first:.2f}; {libraries:.2f} s; to hold: 0.5 s)",
                 flush=True,
             )
+            from benchmarks.begun import measure as begin  # starts a server and a worker
+
+            asked_s, first_s = begin(frames)
+            print(
+                f"the same asked for in the application: {first_s / asked_s:.0f} × a request that only reads "
+                f"({first_s:.2f}; {asked_s:.3f} s; to hold: 0.5 s)",
+                flush=True,
+            )
         if "patch" in wanted:
             taken_s = repeated("patch", frames, scratch)
             first_s = taken_s.pop("first")

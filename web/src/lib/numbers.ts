@@ -45,11 +45,11 @@ export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`;
 }
 
-/** A value and its standard uncertainty, to two digits of the latter. */
-export function plusMinus(value: number, u: number): string {
-  if (!(u > 0)) return value.toPrecision(4);
-  const places = Math.min(9, Math.max(0, 1 - Math.floor(Math.log10(u))));
-  return `${value.toFixed(places)} ± ${u.toFixed(places)}`;
+/** A value and its expanded uncertainty, from the standard one, to two digits of it. */
+export function plusMinus(value: number, u: number, unit: string): string {
+  if (!(u > 0)) return `${value.toPrecision(4)} ${unit}`;
+  const places = Math.min(9, Math.max(0, 1 - Math.floor(Math.log10(2 * u))));
+  return `${value.toFixed(places)} ± ${(2 * u).toFixed(places)} ${unit} (k = 2)`;
 }
 
 /** A time in short, as it was here. */

@@ -91,7 +91,7 @@ function One({ calibration }: { calibration: Calibration }) {
     const result = calibration.result as unknown as ScaleResult;
     return (
       <>
-        {head("Scale", `${plusMinus(result.um_per_px, result.u_um_per_px)} µm/px`)}
+        {head("Scale", plusMinus(result.um_per_px, result.u_um_per_px, "µm/px"))}
         <Deviation result={result} />
         <SetAside calibration={calibration} />
       </>
@@ -124,7 +124,7 @@ function One({ calibration }: { calibration: Calibration }) {
   const result = calibration.result as unknown as RampResult;
   return (
     <>
-      {head(`One ${entry.unit}`, `${plusMinus(result.um_per_unit, result.u_um_per_unit)} µm`)}
+      {head(`One ${entry.unit}`, plusMinus(result.um_per_unit, result.u_um_per_unit, "µm"))}
       {result.slope_tolerance_assumed && (
         <p className="text-[0.875rem] text-ink2">
           The uncertainty holds ± {result.slope_tolerance_deg}° of the slope, which is assumed.

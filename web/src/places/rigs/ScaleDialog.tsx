@@ -141,7 +141,8 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
             <div className="space-y-2">
               {found.ruling && !points && (
                 <p>
-                  Lines every <strong>{plusMinus(found.ruling.pitch_px, found.ruling.u_pitch_px)} px</strong>,{" "}
+                  Lines every{" "}
+                  <strong>{plusMinus(found.ruling.pitch_px, found.ruling.u_pitch_px, "px")}</strong>,{" "}
                   {found.ruling.lines} of them, turned by {found.ruling.angle_deg.toFixed(2)}°
                   {found.ruling.distortion !== null &&
                     `; the field is bent by ${(100 * found.ruling.distortion).toFixed(2)} % at most`}
@@ -152,7 +153,7 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
                 <>
                   <p role="status">
                     {saved ? "Saved: " : "That is "}
-                    <strong>{plusMinus(measured.um_per_px, measured.u_um_per_px)} µm/px</strong>
+                    <strong>{plusMinus(measured.um_per_px, measured.u_um_per_px, "µm/px")}</strong>
                     {measured.tolerance_assumed &&
                       `, with ± ${measured.tolerance_percent} % assumed for the ruling`}
                     .{saved && " The rig works with it from now on."}

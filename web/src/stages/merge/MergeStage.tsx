@@ -35,14 +35,18 @@ function Start({ stack, take }: { stack: Stack; take: Take | undefined }) {
   if (!take?.complete)
     return (
       <Placeholder>
-        There is nothing to merge yet: this {take ? "take" : "ladder"} has not been shot.{" "}
+        There is nothing to merge yet:{" "}
+        {take
+          ? `take ${take.number} is not complete, with ${plural(take.frames.length, "frame")} so far`
+          : "this ladder has not been shot"}
+        .{" "}
         <Link
           to="/stacks/$stackId/$stage"
           params={{ stackId: String(stack.id), stage: "shoot" }}
           search
           className="underline"
         >
-          Shoot it or bring frames
+          {take ? "See how far it is" : "Shoot it or bring frames"}
         </Link>
         .
       </Placeholder>

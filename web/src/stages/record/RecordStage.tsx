@@ -134,9 +134,9 @@ function OneRecord({ stack, take, merge, finished, onMerge }: Props) {
                   ) : (
                     <>
                       {label.data.u_um_per_px
-                        ? plusMinus(label.data.um_per_px, label.data.u_um_per_px)
-                        : trimmed(label.data.um_per_px.toPrecision(4))}{" "}
-                      µm/px, <strong>{label.data.scale_from}</strong>
+                        ? plusMinus(label.data.um_per_px, label.data.u_um_per_px, "µm/px")
+                        : `${trimmed(label.data.um_per_px.toPrecision(4))} µm/px`}
+                      , <strong>{label.data.scale_from}</strong>
                     </>
                   )}
                 </dd>
@@ -318,7 +318,7 @@ function ScaleOf({ stack }: { stack: Stack }) {
   const choices = found.data ?? [];
   if (choices.length < 2) return null;
   const words = (one: (typeof choices)[number]) =>
-    `${one.u_um_per_px ? plusMinus(one.um_per_px, one.u_um_per_px) : trimmed(one.um_per_px.toPrecision(4))} µm/px, ${one.made_at ? `measured ${one.made_at.slice(0, 10)}` : `as planned, ${one.origin}`}`;
+    `${one.u_um_per_px ? plusMinus(one.um_per_px, one.u_um_per_px, "µm/px") : `${trimmed(one.um_per_px.toPrecision(4))} µm/px`}, ${one.made_at ? `measured ${one.made_at.slice(0, 10)}` : `as planned, ${one.origin}`}`;
   return (
     <>
       <Choice
