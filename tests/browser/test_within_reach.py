@@ -107,7 +107,7 @@ class Chosen(PageTest):
         expect(page.get_by_text("nominal", exact=True)).to_be_visible()
         page.get_by_role("combobox", name="Scale to use").click()
         page.get_by_role("option", name="measured").first.click()
-        expect(page.get_by_text(re.compile(r"1\.05\d* ± 0\.00\d+ µm/px \(k = 2\), measured$"))).to_be_visible()
+        expect(page.get_by_text(re.compile(r"1\.05\d* ± 0\.0\d+ µm/px \(k = 2\), measured$"))).to_be_visible()
         expect(page.get_by_text("The scale is nominal.")).to_have_count(0)
         expect(page.get_by_text("below the nearest frame, known on")).to_be_visible()
         self.assert_accessible()
