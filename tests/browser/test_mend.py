@@ -191,9 +191,12 @@ class Mending(PageTest):
         self.begin(stack.id)
         page = self.page
         page.keyboard.press("g")
+        page.get_by_role("button", name="Ground that shows nothing").click()
+        expect(self.steps().first).to_contain_text("plain, without depth")
         page.get_by_label("Farther than").fill("350")
         page.get_by_role("button", name="Ground by depth").click()
-        expect(self.steps().first).to_contain_text("beyond 350 µm")
+        expect(self.steps().first).to_contain_text("beyond 350 µm")  # in place of the plain one
+        expect(self.steps()).to_have_count(1)
         before = work.read(self.mend_id()).tiles
         page.get_by_role("button", name="Brush takes away").click()
         self.drag((0.3, 0.5), (0.7, 0.5))

@@ -97,19 +97,23 @@ class Refined(Stroke):
 
 
 class Ground(Step):
-    """What lies farther than so many µm, or looks like a place, in one tone, or darker; ``refined`` by strokes."""
+    """What lies farther than so many µm, shows nothing and has no depth (``plain``), or looks like a place: in one
+
+    tone, or darker; ``refined`` by strokes.
+    """
 
     kind: Literal["ground"]
     farther_than_um: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
+    plain: bool = False
     like: Place | None = None
     to: Literal["black", "white", "darker"] | tuple[Tone, Tone, Tone] = "black"
     feather_px: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = 3.0
     refined: Annotated[list[Refined], Field(max_length=_MOST_STEPS)] = Field(default_factory=list)
 
     @model_validator(mode="after")
-    def _one_of_both(self) -> "Ground":
-        if (self.farther_than_um is None) == (self.like is None):
-            raise ValueError("name either farther_than_um or like")
+    def _told_in_one_way(self) -> "Ground":
+        if sum((self.farther_than_um is not None, self.plain, self.like is not None)) != 1:
+            raise ValueError("name one of farther_than_um, plain and like")
         return self
 
 

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.mending import ground_by_depth, ground_like
+from amber_ladder.core.mending import ground_by_depth, ground_like, ground_plain
 
 HEIGHT, WIDTH = 420, 600
 Float = NDArray[np.float32]
@@ -62,6 +62,17 @@ class Ground(unittest.TestCase):
         depth = depth_of(ground, wide_px=3)
         depth[depth > 400] = np.nan
         self.check(ground_by_depth(picture, depth, 400.0, 2.0), ground, bristles)
+
+    def test_what_shows_nothing_and_has_no_depth_is_ground_in_frames_too(self) -> None:
+        picture, ground, bristles = scene(7)
+        depth = depth_of(ground, wide_px=3) / 22.5  # frames
+        depth[depth > 18] = np.nan
+        # A plain place of the body has a depth, and one with detail has none: neither is ground.
+        picture[180:240, 200:260] = 105
+        depth[180:240, 330:390] = np.nan
+        self.check(ground_plain(picture, depth, 2.0), ground, bristles)
+        known = np.full(ground.shape, 9.0, np.float32)
+        self.assertIsNone(ground_plain(picture, known, 2.0))
 
     def test_what_looks_like_a_place_is_ground(self) -> None:
         picture, ground, bristles = scene(4)

@@ -17,7 +17,7 @@ from amber_ladder.errors import BadInput
 from amber_ladder.formats.mend_json import StepsJson
 from amber_ladder.formats.pictures import read_picture
 from amber_ladder.formats.profiles import srgb_profile
-from amber_ladder.formats.results import write_composite
+from amber_ladder.formats.results import write_composite, write_depth
 from amber_ladder.simulated.jpeg import encode_jpeg
 from amber_ladder.work.on_disk.mending import mend_folder
 from amber_ladder.work.on_disk.merge_settings import MergeSettings
@@ -170,6 +170,26 @@ class Mending(unittest.TestCase):
         )
         self.assertNotIn("note", near)
         self.assertIn("nothing is known to lie farther than 90000 µm", far["note"])
+
+    def test_a_plain_ground_is_what_has_no_depth_and_shows_nothing(self) -> None:
+        self.mend({"kind": "ground", "plain": True, "feather_px": 0})
+        known = np.isfinite(self.read("depth.tif", self.home / "merge"))
+        ground = self.read("changed.tif") == Kind.GROUND
+        self.assertGreater(float(ground.mean()), 0.1)
+        # Beside an edge a depth map tells too much: farther within what it knows nothing is ground.
+        self.assertFalse(ground[cv2.erode(known.astype(np.uint8), np.ones((25, 25))) > 0].any())
+        told = self.home / "told"
+        shutil.copytree(self.home / "merge", told)
+        write_depth(told / "depth.tif", np.full(known.shape, 100.0, np.float32), unit="µm")
+        asked = StepsJson.model_validate({"steps": [{"kind": "ground", "plain": True}]}).steps
+        with self.assertRaisesRegex(BadInput, "nothing is plain and without a depth here"):
+            mend_folder(told, asked, self.frames, self.home / "none", no_progress)
+        self.assertFalse((self.home / "none").exists())
+
+    def test_a_ground_is_told_in_one_way(self) -> None:
+        for way in ({"plain": True, "farther_than_um": 120.0}, {}):
+            with self.subTest(way), self.assertRaisesRegex(ValueError, "name one of farther_than_um, plain and like"):
+                self.mend({"kind": "ground", **way})
 
     def test_dust_and_ground_are_told_from_frames_and_depth(self) -> None:
         report = self.mend({"kind": "dust"}, {"kind": "ground", "farther_than_um": 120.0, "to": [0.2, 0.2, 0.2]})

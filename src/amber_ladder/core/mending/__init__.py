@@ -3,7 +3,7 @@
 from amber_ladder.core.mending._align import Fitted, likeness
 from amber_ladder.core.mending._brush import Box, Brush, Point
 from amber_ladder.core.mending._dust import Cleaned, Placed, cleaned, nearest_known
-from amber_ladder.core.mending._ground import ground_by_depth, ground_like
+from amber_ladder.core.mending._ground import ground_by_depth, ground_like, ground_plain
 from amber_ladder.core.mending._layers import Erased, Grounded, Kind, Laid, Layer, Painted, Sharpened, Toned
 from amber_ladder.core.mending._mended import TILE_PX, Crop, Healed, Mended
 from amber_ladder.core.mending._part import Part, propose_part
@@ -43,6 +43,7 @@ __all__ = [
     "find_spots",
     "ground_by_depth",
     "ground_like",
+    "ground_plain",
     "likeness",
     "nearest_known",
     "propose_part",

@@ -34,12 +34,20 @@ def ground_by_depth(picture: NDArray[np.uint8], depth: Float, farther_than: floa
     far, near = (_shrunk_mask(one, small) for one in (known & (depth > farther_than), known & (depth <= farther_than)))
     ground = _inner(far, _FAR_PX / factor)
     if ground.mean() < _KNOWN_SHARE:  # a ground beyond the ladder shows nothing that tells its depth
-        detail = _detail(small)
-        plain = ~near & (detail < _SMOOTH * np.quantile(detail, _PLAINEST))
-        ground = _inner(far | plain, _FAR_PX / factor)
+        ground = _inner(far | (~near & _plain(small)), _FAR_PX / factor)
     if ground.mean() < _LEAST_SHARE:
         return None
     return _matted(picture, _cut(small, ground, _inner(near, _NEAR_PX / factor)), feather_px)
+
+
+def ground_plain(picture: NDArray[np.uint8], depth: Float, feather_px: float) -> Float | None:
+    """The same of what shows nothing and has no depth, whatever the unit of ``depth``. None where there is no such."""
+    small, factor = _shrunk(picture)
+    known = _shrunk_mask(np.isfinite(depth), small)
+    ground = _inner(~known & _plain(small), _FAR_PX / factor)
+    if ground.mean() < _LEAST_SHARE:
+        return None
+    return _matted(picture, _cut(small, ground, _inner(known, _NEAR_PX / factor)), feather_px)
 
 
 def ground_like(picture: NDArray[np.uint8], x: int, y: int, feather_px: float) -> Float:
@@ -69,10 +77,12 @@ def _shrunk_mask(mask: Mask, small: NDArray[np.uint8]) -> Mask:
     return np.asarray(cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0, np.bool_)
 
 
-def _detail(picture: NDArray[np.uint8]) -> Float:
+def _plain(picture: NDArray[np.uint8]) -> Mask:
+    """Where hardly more shows than in the plainest parts of the picture."""
     grey = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.float32)
     bend = cv2.Laplacian(cv2.GaussianBlur(grey, (0, 0), 1.0), cv2.CV_32F)
-    return np.asarray(cv2.GaussianBlur(np.square(bend), (0, 0), _DETAIL_PX), np.float32)
+    detail = cv2.GaussianBlur(np.square(bend), (0, 0), _DETAIL_PX)
+    return np.asarray(detail < _SMOOTH * np.quantile(detail, _PLAINEST), np.bool_)
 
 
 def _inner(mask: Mask, px: float) -> Mask:

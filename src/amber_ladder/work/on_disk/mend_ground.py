@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.mending import Box, Grounded, ground_by_depth, ground_like
+from amber_ladder.core.mending import Box, Grounded, ground_by_depth, ground_like, ground_plain
 from amber_ladder.errors import BadInput
 from amber_ladder.formats.mend_json import Ground
 from amber_ladder.formats.results import read_depth
@@ -27,7 +27,7 @@ class Grounds:
     def layer(self, step: Ground, path: Path) -> Grounded:
         """The ground of a step, kept beside ``path``: memory does not grow with the number of steps.
 
-        Raises BadInput where nothing is known to lie so far.
+        Raises BadInput where nothing is known to lie so far, or nothing is plain and without a depth.
         """
         share = self._found(step).copy()
         whole = Box(0, 0, share.shape[1], share.shape[0])
@@ -52,7 +52,7 @@ class Grounds:
                         "frame was taken for ground"}  # fmt: skip
 
     def _found(self, step: Ground) -> NDArray[np.float32]:
-        key = (step.like, step.farther_than_um, step.feather_px)
+        key = (step.like, step.plain, step.farther_than_um, step.feather_px)
         if self._last is None or self._last[0] != key:
             self._last = key, self._looked_for(step)
         return self._last[1]
@@ -62,8 +62,16 @@ class Grounds:
         if step.like:
             x, y = (round(one) for one in step.like)
             return ground_like(picture, x, y, step.feather_px)
-        assert step.farther_than_um is not None, "a ground is told by one of both"
         depth = read_depth(self._merge.folder / "depth.tif")
+        if step.plain:
+            share = ground_plain(picture, depth, step.feather_px)
+            if share is None:
+                raise BadInput(
+                    "nothing is plain and without a depth here: choose the ground by its depth, or name a place that "
+                    "it looks like"
+                )
+            return share
+        assert step.farther_than_um is not None, "a ground is told in one way"
         share = ground_by_depth(picture, depth, step.farther_than_um, step.feather_px)
         if share is None:
             raise BadInput(

@@ -72,9 +72,13 @@ export function GroundControls({ mend, ground, like, add, onLike, onAdd, onStep 
         </>
       ) : (
         <p className="text-ink2">
-          The depth of this merge is in frames, not in µm: choose the ground by its looks.
+          The depth of this merge is in frames, not in µm: choose the ground by its looks, or what shows
+          nothing.
         </p>
       )}
+      <Button onClick={() => onStep({ kind: "ground", plain: true, to: tone(to) })}>
+        Ground that shows nothing
+      </Button>
       <Button aria-pressed={like} onClick={onLike}>
         {like ? "Click a place of the ground" : "Ground like a place"}
       </Button>

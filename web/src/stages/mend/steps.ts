@@ -121,7 +121,11 @@ export function words(
     }
     case "ground": {
       const to = step.to ?? "black";
-      const where = step.like ? "like a place" : `beyond ${step.farther_than_um} µm`;
+      const where = step.like
+        ? "like a place"
+        : step.plain
+          ? "plain, without depth"
+          : `beyond ${step.farther_than_um} µm`;
       return { what: `Ground ${typeof to === "string" ? `to ${GROUNDS[to]}` : "to grey"}`, beside: where };
     }
     case "tone":
