@@ -31,7 +31,9 @@ class Details(unittest.TestCase):
         self.assertEqual(told["Put together from"], "not known")  # a rig that was typed in, without parts of the shelf
         self.assertRegex(told["Positions"], r"^10 planned, 10 reported, at most [\d.e-]+ µm from the plan$")
         self.assertEqual(told["Developed"], "white balance as shot, exposure -0.5 stops, for a display")
-        self.assertRegex(told["Alignment"], r"no frame less sure than ± [\d.]+ px at the corners, .*brightness evened")
+        self.assertRegex(
+            told["Alignment"], r"no frame less sure than ± [\d.]+ px \(k = 2\) at the corners, .*brightness evened"
+        )
         self.assertEqual(
             (told["Settings"], told["Measured"], told["Cautions read"]), ("the usual ones", "nothing", "none")
         )

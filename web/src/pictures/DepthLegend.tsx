@@ -30,7 +30,7 @@ export function DepthLegend({ legend, mergeId, at }: Props) {
         ? "not known here"
         : here.data.u === null
           ? `${figure(here.data.depth, unit)} here`
-          : `${trimmed(here.data.depth.toFixed(1))} ± ${trimmed(digits(here.data.u, 2))} ${unit} here`;
+          : `${trimmed(here.data.depth.toFixed(1))} ± ${trimmed(digits(2 * here.data.u, 2))} ${unit} here`;
   return (
     <figure aria-label="Depth legend" className="w-56 text-[0.875rem]">
       <div

@@ -199,8 +199,8 @@ def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> li
     some = ", ".join(names[frame] for frame in frames[:4]) + (" …" if len(frames) > 4 else "")
     many = "1 frame lies" if len(frames) == 1 else f"{len(frames)} frames lie"
     do = (
-        f"{many} no surer than ± {_DOUBTFUL_PX:g} px at the corners ({some}): compare the picture there with single "
-        "frames"
+        f"{many} no surer than ± {2 * _DOUBTFUL_PX:g} px (k = 2) at the corners ({some}): compare the picture there "
+        "with single frames"
     )
     return [Finding("alignment", *whole, frames, do)]
 

@@ -88,7 +88,11 @@ def _developed(sorting: dict[str, Any] | None) -> str:
 
 def _aligned(report: dict[str, Any]) -> str:
     unsure = [one["u_px"] for one in report["registration"] if one.get("u_px") is not None]
-    parts = [f"no frame less sure than ± {max(unsure):.2g} px at the corners" if unsure else "how sure is not known"]
+    parts = [
+        f"no frame less sure than ± {2 * max(unsure):.2g} px (k = 2) at the corners"
+        if unsure
+        else "how sure is not known"
+    ]
     growth = report.get("growth") or {}
     if growth.get("per_mm"):
         parts.append(f"the picture grows by {100 * growth['per_mm']:+.3f} % a mm")

@@ -1,5 +1,5 @@
 import type { Stack } from "../../client/api";
-import { digits, plural, trimmed } from "../../lib/numbers";
+import { digits, plural, plusMinus, trimmed } from "../../lib/numbers";
 
 const division = (value: number) => trimmed(digits(value, 4));
 
@@ -20,7 +20,7 @@ export function TurnPanel({ stack }: { stack: Stack }) {
         <p className="mt-1 text-[0.875rem] text-ink2">
           {knob.u_um_per_division == null
             ? "The scale is only engraved: how true it is nobody measured, and depths are as uncertain."
-            : `A division is ${digits(knob.um_per_division, 3)} ± ${digits(knob.u_um_per_division, 2)} µm.`}{" "}
+            : `A division is ${plusMinus(knob.um_per_division, knob.u_um_per_division, "µm")}.`}{" "}
           Turn one way only.
         </p>
       </section>
