@@ -38,9 +38,9 @@ from amber_ladder.work.on_disk.referencing import reference_in, reference_json
 Double = NDArray[np.float64]
 
 _LEAST_SURE_STEPS = 0.3
-"""A depth less sure than so many steps is left out: on simulated stacks one in five of those is wrong altogether, of
+"""A depth less sure than so many steps is left out: among simulated crystals and bristles one in ten of those is off by
 
-all others one in a thousand (./ladder benchmark measuring)."""
+over two steps, of all others one in a hundred or fewer."""
 _AXIS_OFF = 0.05  # of the width: half-width for where the optical axis goes through a sensor
 _ENOUGH_PX = 200_000
 
