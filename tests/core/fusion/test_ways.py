@@ -115,7 +115,17 @@ class PyramidSettings(unittest.TestCase):
             merge(stack.frames, one, Style("pyramid"), progress=no_progress).composite.astype(int)
             for one in (found, unknown)
         )
-        self.assertLess(float((some != all_of_them).mean()), 0.005)
+        # Faint places may differ by a tone or two; the picture is as near to the truth.
+        self.assertLess(float((some != all_of_them).mean()), 0.012)
+        self.assertLessEqual(int(np.abs(some - all_of_them).max()), 8)
+        near, nearest = (self.near_truth(stack, found, one) for one in (some, all_of_them))
+        self.assertGreater(near, nearest - 0.05)
+
+    def near_truth(self, stack: Stack, found: Survey, picture: np.ndarray) -> float:
+        x, y, width, height = found.crop
+        here = np.s_[y + 8 : y + height - 8, x + 8 : x + width - 8]
+        truth = stack.stand.sharp_picture(stack.truths[found.reference].matrix)
+        return psnr_db(picture[here].astype(np.float64), truth[here].astype(np.float64))
 
 
 class SharpRange(unittest.TestCase):
@@ -136,16 +146,17 @@ class SharpRange(unittest.TestCase):
 
 
 class DepthUncertainty(unittest.TestCase):
-    def test_two_thirds_of_the_errors_lie_within_it_whatever_the_kind(self) -> None:
+    def test_nineteen_of_twenty_errors_lie_within_twice_it_whatever_the_kind(self) -> None:
         for kind in ("flake", "crystal", "bristles-noisy"):
             with self.subTest(kind):
                 stack, found = surveyed(kind, 42)
                 merged = merge(stack.frames, found, Style("select"), progress=no_progress)
                 off, u = self.errors(stack, found, merged)
                 self.assertTrue(0.6 < float((off < u).mean()) < 0.85, float((off < u).mean()))
+                self.assertTrue(0.9 < float((off < 2 * u).mean()) < 0.98, float((off < 2 * u).mean()))
                 # It tells sure pixels from unsure ones: the surer half is off by less.
                 surer = u < np.median(u)
-                self.assertLess(1.6 * float(np.quantile(off[surer], 0.9)), float(np.quantile(off[~surer], 0.9)))
+                self.assertLess(1.4 * float(np.quantile(off[surer], 0.9)), float(np.quantile(off[~surer], 0.9)))
 
     def errors(self, stack: Stack, found: Survey, merged: Merged) -> tuple[np.ndarray, np.ndarray]:
         truth = stack.stand.sharp_depth_um(stack.truths[found.reference].matrix)
