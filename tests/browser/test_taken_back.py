@@ -6,7 +6,7 @@ import subprocess
 import sys
 import unittest
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from amber_ladder.launch.postgres import free_port, wait_for_port
 from amber_ladder.launch.serve import SOURCE
@@ -83,6 +83,37 @@ class TakenBack(PageTest):
         self.undo("label of BACK-2 corrected")
         expect(page.get_by_role("link", name="BACK-2 moss capsule")).to_be_visible()
         self.assertEqual(cabinet.read_specimen(specimen.id).name, "moss capsule")
+
+    def test_opened_while_the_list_is_looked_up_it_takes_the_focus_once_it_is_there(self) -> None:
+        page, asked = self.page, list[Route]()
+
+        def hold(route: Route) -> None:
+            if opened:
+                route.continue_()
+            else:
+                asked.append(route)
+
+        opened = False
+        cabinet.add_specimen(cabinet.SpecimenEntry(**{**SPECIMEN, "catalogue_number": "BACK-6"}))
+        page.goto("/")
+        page.get_by_role("searchbox").fill("BACK-6")
+        page.get_by_role("button", name="BACK-6 moss capsule: no stack").click()
+        page.get_by_role("button", name="Correct the label").click()
+        page.get_by_label("Name").fill("moss lid")
+        page.route("**/api/deeds", hold)
+        page.get_by_role("button", name="Save the label").click()
+        expect(page.get_by_role("link", name="BACK-6 moss lid")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        expect(page.locator("body[style*='pointer-events']")).to_have_count(0)
+        page.keyboard.press("u")
+        undo = page.get_by_role("dialog", name="Undo")
+        expect(undo).to_be_visible()
+        opened = True
+        for request in asked:
+            request.continue_()
+        expect(undo.get_by_text("label of BACK-6 corrected")).to_be_visible()
+        expect(undo.get_by_role("button", name="Undo this")).to_be_focused()
 
     def test_what_was_not_saved_is_offered_again(self) -> None:
         running()

@@ -1,6 +1,6 @@
 import { type UseQueryResult, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api } from "../client/api";
 import { refresh } from "../client/live";
 import { moment } from "../lib/numbers";
@@ -50,6 +50,14 @@ function Deeds({ deeds, onDone }: Props) {
   const [last, ...before] = deeds.data ?? [];
   // While they are looked up anew, what is shown may not be the last any more.
   const wait = undo.isPending || deeds.isFetching;
+  const undoes = useRef<HTMLButtonElement>(null);
+  const [ready, setReady] = useState(false);
+  // Opened while they were looked up anew, the button could not take the focus yet.
+  useEffect(() => {
+    if (ready || wait || !last) return;
+    undoes.current?.focus();
+    setReady(true);
+  }, [ready, wait, last]);
   return (
     <>
       {deeds.isPending && <p className="text-ink2">Looking up what was done last …</p>}
@@ -63,7 +71,13 @@ function Deeds({ deeds, onDone }: Props) {
           </p>
           {undo.isError && <Notice kind="fault">{undo.error.message}</Notice>}
           {/* Each button means one thing for as long as it is there: a list that grew under a click undoes nothing else. */}
-          <Button key={last.id} className="mt-2" disabled={wait} onClick={() => undo.mutate([last.id])}>
+          <Button
+            key={last.id}
+            ref={undoes}
+            className="mt-2"
+            disabled={wait}
+            onClick={() => undo.mutate([last.id])}
+          >
             Undo this
           </Button>
         </>

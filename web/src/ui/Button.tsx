@@ -1,4 +1,4 @@
-import type { ButtonHTMLAttributes } from "react";
+import type { ComponentProps } from "react";
 import type { CommandId } from "../lib/commands";
 import { useHint } from "./commands";
 
@@ -10,7 +10,7 @@ const LOOKS: Record<Look, string> = {
   quiet: "bg-transparent text-ink2 border-transparent underline underline-offset-3 hover:text-ink",
 };
 
-interface Props extends ButtonHTMLAttributes<HTMLButtonElement> {
+interface Props extends ComponentProps<"button"> {
   look?: Look;
   /** The command that it does: its hint names the key. */
   command?: CommandId;
