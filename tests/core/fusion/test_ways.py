@@ -116,10 +116,10 @@ class PyramidSettings(unittest.TestCase):
             for one in (found, unknown)
         )
         # Faint places may differ by a tone or two; the picture is as near to the truth.
-        self.assertLess(float((some != all_of_them).mean()), 0.012)
+        self.assertLess(float((some != all_of_them).mean()), 0.008)
         self.assertLessEqual(int(np.abs(some - all_of_them).max()), 8)
         near, nearest = (self.near_truth(stack, found, one) for one in (some, all_of_them))
-        self.assertGreater(near, nearest - 0.05)
+        self.assertGreater(near, nearest - 0.03)
 
     def near_truth(self, stack: Stack, found: Survey, picture: np.ndarray) -> float:
         x, y, width, height = found.crop
@@ -147,7 +147,8 @@ class SharpRange(unittest.TestCase):
 
 class DepthUncertainty(unittest.TestCase):
     def test_nineteen_of_twenty_errors_lie_within_twice_it_whatever_the_kind(self) -> None:
-        for kind in ("flake", "crystal", "bristles-noisy"):
+        # On the flake nearly all depths are equally sure.
+        for kind, times in (("flake", 1.5), ("crystal", 1.6), ("bristles-noisy", 1.6)):
             with self.subTest(kind):
                 stack, found = surveyed(kind, 42)
                 merged = merge(stack.frames, found, Style("select"), progress=no_progress)
@@ -156,7 +157,7 @@ class DepthUncertainty(unittest.TestCase):
                 self.assertTrue(0.9 < float((off < 2 * u).mean()) < 0.98, float((off < 2 * u).mean()))
                 # It tells sure pixels from unsure ones: the surer half is off by less.
                 surer = u < np.median(u)
-                self.assertLess(1.4 * float(np.quantile(off[surer], 0.9)), float(np.quantile(off[~surer], 0.9)))
+                self.assertLess(times * float(np.quantile(off[surer], 0.9)), float(np.quantile(off[~surer], 0.9)))
 
     def errors(self, stack: Stack, found: Survey, merged: Merged) -> tuple[np.ndarray, np.ndarray]:
         truth = stack.stand.sharp_depth_um(stack.truths[found.reference].matrix)
