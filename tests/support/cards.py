@@ -132,3 +132,9 @@ def sweep(count: int) -> Iterator[NDArray[np.float32]]:
     for at in range(count):
         blur = 0.6 + 1.2 * abs(at - (count - 1) / 2)
         yield np.asarray(cv2.GaussianBlur(texture, (0, 0), blur), np.float32)
+
+
+def names(view: CardView, numbers: list[int]) -> list[str]:
+    """What files are called."""
+    by_id = {file.id: file.name for file in view.files}
+    return [by_id[number] for number in numbers]

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from math import atan, degrees, hypot, pi, sqrt
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -175,8 +176,6 @@ class Uncertainty(unittest.TestCase):
     def test_noise_does_not_make_lines_longer_nor_faces_rougher(self) -> None:
         plane = surface(lambda x, y: 200 + 0.3 * x + 0.0 * y)
         random = np.random.default_rng(4)
-        import cv2
-
         noise = cv2.GaussianBlur(random.normal(0, 1, plane.shape), (0, 0), 3.4)
         noisy = instrument((plane + 3.0 * noise / noise.std()).astype(np.float32), u_um=3.0)
         along = measure(noisy, "length_surface", px((-300, 20), (300, 20)))
@@ -195,6 +194,35 @@ class Uncertainty(unittest.TestCase):
             measure(bumpy, "tilt", ring(150)).parts["depth"], 4 * measure(flat, "tilt", ring(150)).parts["depth"]
         )
         self.assertIsNone(measure(flat, "sphere", ring(150)).value)
+
+    def test_a_plane_is_as_sure_as_what_is_left_over_shows(self) -> None:
+        plane = surface(lambda x, y: 200 + 0.2 * x + 0.0 * y)
+        noise = cv2.GaussianBlur(np.random.default_rng(7).normal(0, 1, plane.shape), (0, 0), 2.0)
+        noise /= noise.std()
+
+        def depth_part(noise_um: float) -> float:
+            noisy = instrument((plane + noise_um * noise).astype(np.float32), u_um=2.0)
+            return measure(noisy, "tilt", ring(150)).parts["depth"]
+
+        as_stated = depth_part(2.0)
+        self.assertAlmostEqual(depth_part(4.0) / as_stated, 2.0, delta=0.15)
+        # Much less noise may as well be smoothed away: the map's own uncertainty is believed but for 15 %.
+        self.assertAlmostEqual(depth_part(0.2), depth_part(0.0), delta=0.02 * as_stated)
+        self.assertGreater(depth_part(0.0), 0.75 * as_stated)
+
+    def test_of_two_faces_each_is_as_sure_as_its_own_left_overs_show(self) -> None:
+        faces = surface(lambda x, y: 250 + 0.5 * np.abs(x) + 0.0 * y)
+        rough = faces + np.where(np.arange(WIDTH) < WIDTH // 2, 8.0, 0.0) * np.random.default_rng(8).choice(
+            [-1.0, 1.0], faces.shape
+        ).astype(np.float32)
+        left, right = ring(70, -150), ring(70, 150)
+        smooth = instrument(faces, u_um=1.0)
+        torn = instrument(rough.astype(np.float32), u_um=1.0)
+        one, other = (measure(torn, "tilt", face).parts["depth"] for face in (left, right))
+        self.assertGreater(one, 2 * other)
+        both = measure(torn, "dihedral", left, right).parts["depth"]
+        self.assertAlmostEqual(both, hypot(one, other), delta=0.15 * both)
+        self.assertLess(measure(smooth, "dihedral", left, right).parts["depth"], both / 2)
 
 
 class WhatIsNotKnown(unittest.TestCase):

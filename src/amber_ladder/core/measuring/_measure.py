@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from math import sqrt
+from math import hypot, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
@@ -126,11 +126,11 @@ def _told(kind: str, draws: Draws, outcome: Outcome) -> Measured:
         if np.isnan(outcome.values[draws.picks]).mean() > _AT_AN_EDGE:
             notes.append("picked at the edge of what is known: half a pixel aside there is no depth")
         parts = draws.parts(outcome.values)
-        parts["depth"] = sqrt((outcome.misfit * parts["depth"]) ** 2 + outcome.u_more**2)
+        parts["depth"] = hypot(parts["depth"], outcome.u_more)
         if outcome.noisy:
             bias = draws.bias(outcome.values)
             value -= bias
-            parts["depth"] = sqrt(parts["depth"] ** 2 + (0.5 * bias) ** 2)
+            parts["depth"] = hypot(parts["depth"], 0.5 * bias)
         expanded = COVERAGE * sqrt(sum(part**2 for part in parts.values()))
     return Measured(
         kind,

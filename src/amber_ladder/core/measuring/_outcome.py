@@ -24,8 +24,7 @@ class Outcome:
     """A measure in every draw (draws,), the first of them as it is; NaN where depth that it needs is unknown.
 
     ``known`` is the share of its places with a depth. ``noisy`` measures come out too large with noise, which is taken
-    off by what the draws show. ``u_more`` is what the draws do not tell of what depth brings, and ``misfit`` how many
-    times farther a surface lies off the shape that is fitted to it than its errors let it. ``at_least`` and
+    off by what the draws show. ``u_more`` is what the draws do not tell of what depth brings. ``at_least`` and
     ``at_most`` bound what has no value.
     """
 
@@ -33,7 +32,6 @@ class Outcome:
     known: float = 1.0
     noisy: bool = False
     u_more: float = 0.0
-    misfit: float = 1.0
     at_least: float | None = None
     at_most: float | None = None
     notes: tuple[str, ...] = ()
