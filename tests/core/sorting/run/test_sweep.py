@@ -1,7 +1,9 @@
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
+from amber_ladder.core.sorting.run import sort_take
 from tests.support.cards import Sorted, three_takes, told_apart
 
 
@@ -73,6 +75,25 @@ class TestFocusOrder(unittest.TestCase):
         stack = self.one.run.stacks[1]
         self.assertLess(len(self.order.places), len(stack.places))
         self.assertLessEqual(set(self.order.places), set(stack.places))
+
+    def test_a_few_tiles_that_noise_lifts_do_not_place_a_frame_that_was_rocked_past_the_end(self) -> None:
+        stack = self.one.run.stacks[1]
+        assert stack.trim
+        past = next(
+            place for place in stack.places if stack.trim[0] < place < stack.trim[1] and place not in self.order.places
+        )
+        files = list(self.one.files)
+        best = np.max([files[place].look.detail for place in self.order.places], axis=0)
+        lifted = files[past].look.detail.copy()
+        strongest = np.argsort(best, axis=None)[-4:]  # all of them in what is the specimen's
+        lifted.ravel()[strongest] = best.ravel()[strongest]
+        files[past] = replace(files[past], look=replace(files[past].look, detail=lifted))
+        again = sort_take([files[place] for place in stack.places], {})
+        number = stack.places.index(past)
+        assert again.focus_order
+        self.assertNotIn(number, again.focus_order.places)
+        self.assertIn((number, "out_of_focus"), [(flag.place, flag.kind) for flag in again.flags])
+        self.assertEqual(len(again.focus_order.places), len(self.order.places))
 
     def test_a_take_on_a_stand_needs_none(self) -> None:
         self.assertIsNone(self.one.run.stacks[0].focus_order)

@@ -16,6 +16,7 @@ Double = NDArray[np.float64]
 
 _STANDS_OUT, _OVER_NOISE = 1.5, 2.0
 _LEAST_TILES, _LEAST_FRAMES, _SHARP_TILES = 12, 6, 3
+_SHARP_SHARE = 0.015  # of all tiles: so many of them noise, or an edge's blur, lifts now and then in one frame
 _AT_PEAK = 0.6
 _NEIGHBOURS = 3
 _FARTHEST_ALIKE = 1e-3  # likeness of frames that share nothing sharp: their distance is told by those between them
@@ -55,7 +56,8 @@ def focus_order(files: Sequence[SeenFile], fit: Sequence[int]) -> FocusOrder | N
     base, peak = np.maximum(np.percentile(shown, 20, axis=0), noise), shown.max(axis=0)
     sure = (peak > _STANDS_OUT * base) & (peak > _OVER_NOISE * noise)
     share = np.clip((shown[:, sure] - base[sure]) / (peak - base)[sure], 0.0, None)
-    sharp = [at for at, count in enumerate((share > _AT_PEAK).sum(axis=1)) if count >= _SHARP_TILES]
+    least = max(_SHARP_TILES, _SHARP_SHARE * np.count_nonzero(sure))
+    sharp = [at for at, count in enumerate((share > _AT_PEAK).sum(axis=1)) if count >= least]
     if np.count_nonzero(sure) < _LEAST_TILES or len(sharp) < _LEAST_FRAMES:
         return None
     share = share[sharp]
