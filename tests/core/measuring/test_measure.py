@@ -197,8 +197,8 @@ class Uncertainty(unittest.TestCase):
 
     def test_a_plane_is_as_sure_as_what_is_left_over_shows(self) -> None:
         plane = surface(lambda x, y: 200 + 0.2 * x + 0.0 * y)
-        noise = cv2.GaussianBlur(np.random.default_rng(7).normal(0, 1, plane.shape), (0, 0), 2.0)
-        noise /= noise.std()
+        blurred = np.asarray(cv2.GaussianBlur(np.random.default_rng(7).normal(0, 1, plane.shape), (0, 0), 2.0))
+        noise = blurred / blurred.std()
 
         def depth_part(noise_um: float) -> float:
             noisy = instrument((plane + noise_um * noise).astype(np.float32), u_um=2.0)

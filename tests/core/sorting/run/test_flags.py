@@ -1,6 +1,6 @@
 import unittest
 
-from amber_ladder.simulated.card import Light, Mishap
+from amber_ladder.simulated.card import Lens, Light, Mishap
 from tests.support.cards import LENS, Sorted, take, three_takes, told_apart
 
 
@@ -61,6 +61,14 @@ class TestMoved(unittest.TestCase):
         assert box is not None
         self.assertTrue(box[0] >= 0.0 and box[0] + box[2] <= 1.0 and box[1] >= 0.0 and box[1] + box[3] <= 1.0, box)
         self.assertLess(box[2] * box[3], 0.9)
+
+    def test_a_thin_antenna_that_swung_by_a_few_pixels_is_told_in_noise(self) -> None:
+        one = Sorted([take("jewel-wasp", light=Light(-0.1, 0.15, 12000.0), lens=Lens(640, 480, 3.0, 0.09), step=0.6,
+                           mishaps=((0.6, Mishap("moved", 12.5)),))])  # fmt: skip
+        self.assertEqual(one.flags(one.run.stacks[0]), one.true_flags(0))
+        box = one.flag("moved").box
+        assert box is not None
+        self.assertLess(box[2] * box[3], 0.3)
 
     def test_clipped_frames_are_told_by_their_share(self) -> None:
         one = Sorted([take("graupel", step=1.5, light=Light(1.5))])
