@@ -40,7 +40,7 @@ _TELLS, _MOVES_BESIDE = 20.0, 0.3  # times what noise makes look so; and of the 
 _USUAL_OF_ALL = 0.25  # usual is at least so much of what is usual in the whole take
 _SMEARED = 0.69  # detail left in the worst direction, of that in the best one
 _LOST = 0.72  # detail left in the worst direction
-_LOST_HERE, _EVERYWHERE = 0.9, 0.2  # left at a place that lost some, and the share of places that did
+_LOST_HERE, _EVERYWHERE = 0.9, 0.17  # left at a place that lost some, and the share of places that did
 _OVER_NOISE, _LEAST_PLACES = 2.0, 6
 _MOST_MISSING = 12
 
