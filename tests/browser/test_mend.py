@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 import tifffile
-from playwright.sync_api import Error, Locator, Route, expect
+from playwright.sync_api import CDPSession, Error, Locator, Route, expect
 
 from amber_ladder.work import mend as work
 from amber_ladder.work.plan import read_stack
@@ -57,6 +57,12 @@ class Mending(PageTest):
         for place in places[1:]:
             mouse.move(*self.at(*place), steps=6)
         mouse.up()
+
+    def pressed(self, tablet: CDPSession, kind: str, x: float, y: float, force: float) -> None:
+        """What a drawing tablet tells of its pen."""
+        button = "none" if kind == "mouseMoved" else "left"
+        told = {"type": kind, "x": x, "y": y, "button": button, "buttons": 1 if force else 0, "clickCount": 1}
+        tablet.send("Input.dispatchMouseEvent", {**told, "pointerType": "pen", "force": force})
 
     def mend_id(self) -> int:
         """The mend that was begun last on this stack."""
@@ -120,6 +126,36 @@ class Mending(PageTest):
         for _ in range(4):
             page.keyboard.press("Z")
         expect(self.steps()).to_have_count(3)
+
+    def test_a_pen_pressed_lightly_lays_less(self) -> None:
+        stack = shot_stack("MEND-PEN")
+        merged(stack.takes[0].id)
+        self.begin(stack.id)
+        self.page.mouse.move(*self.at(0.5, 0.5))
+        expect(self.page.get_by_role("list", name="Sharpest here").get_by_role("button")).to_have_count(4)
+        self.page.keyboard.press("s")
+        self.page.keyboard.press(",")  # weaker than usual: the usual strength is not written into a step
+        tablet = self.page.context.new_cdp_session(self.page)
+
+        def pen(force: float, *places: tuple[float, float]) -> None:
+            """A stroke of a drawing tablet's pen, pressed so (0 to 1)."""
+            for number, place in enumerate(places):
+                x, y = self.at(*place)
+                kind = "mousePressed" if number == 0 else "mouseMoved"
+                self.pressed(tablet, kind, x, y, force)
+            self.pressed(tablet, "mouseReleased", x, y, 0.0)
+
+        pen(0.25, (0.42, 0.5), (0.46, 0.5), (0.5, 0.5))
+        expect(self.steps()).to_have_count(1)
+        pen(0.9, (0.42, 0.6), (0.46, 0.6), (0.5, 0.6))
+        expect(self.steps()).to_have_count(2)
+        self.drag((0.42, 0.7), (0.5, 0.7))
+        expect(self.steps()).to_have_count(3)
+        lightly, firmly, by_mouse = (one.step["strength"] for one in work.read(self.mend_id()).steps)
+        # Half of the usual pressure is half of the strength that is set; more than usual lays no more than that.
+        self.assertEqual(by_mouse, 0.8)
+        self.assertAlmostEqual(lightly, 0.4, delta=0.002)
+        self.assertEqual(firmly, 0.8)
 
     def test_what_is_written_is_the_merge_but_for_what_is_marked(self) -> None:
         stack = shot_stack("MEND-WRITTEN")
