@@ -6,7 +6,7 @@ import re
 import unittest
 from xml.etree import ElementTree
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from amber_ladder.work import measure
 from tests.browser.measure_page import MeasurePage
@@ -89,6 +89,37 @@ class Measuring(MeasurePage):
             page.get_by_role("link", name="Picture with them (SVG)").click()
         root = ElementTree.fromstring(drawn.value.path().read_text())
         self.assertEqual(len(list(root.iter("{http://www.w3.org/2000/svg}text"))), len(found) + 1)
+
+    def test_until_a_measure_is_reckoned_no_other_stands_for_it(self) -> None:
+        self.opened("MEASURE-WAITS")
+        page, held = self.page, list[Route]()
+
+        def hold(route: Route) -> None:
+            if waits:
+                held.append(route)
+            else:
+                route.continue_()
+
+        waits = False
+        page.route("**/measured", hold)
+        self.pick((0.4, 0.5), (0.6, 0.5))
+        expect(self.value()).to_have_text(re.compile("µm$"))
+        length = self.value().inner_text()
+        waits = True
+        # Of the same kind what was picked before stands there meanwhile, and is said to be on its way.
+        page.get_by_role("application").focus()
+        page.keyboard.press("Shift+ArrowRight")
+        expect(self.value()).to_have_attribute("aria-busy", "true")
+        expect(self.value()).to_have_text(length)
+        # Of another kind it would be taken for a result.
+        self.choose("Angle")
+        self.pick((0.4, 0.4), (0.5, 0.5), (0.6, 0.4))
+        expect(self.value()).to_have_text("measuring")
+        waits = False
+        for request in held:
+            request.continue_()
+        expect(self.value()).to_have_text(re.compile("°$"))
+        expect(self.value()).to_have_attribute("aria-busy", "false")
 
     def test_a_section_by_dragging_a_line(self) -> None:
         merge = self.opened("MEASURE-DRAG")

@@ -26,6 +26,10 @@ interface Props {
 export function BeingPicked({ picking, pick, again, name, onName, whole, ready, tried, take, snap }: Props) {
   const [first, second] = picking.faces;
   const points = picking.faces[picking.face];
+  // Until it is reckoned, what the places before came to stands there, quiet.
+  const stale = whole && tried.isFetching;
+  const told = whole && tried.data;
+  const value = told ? stated(told.value, told.expanded, told.unit) : stale ? "measuring" : "–";
   return (
     <section
       aria-label="Being picked"
@@ -33,8 +37,12 @@ export function BeingPicked({ picking, pick, again, name, onName, whole, ready, 
     >
       <div className="flex items-baseline justify-between gap-3">
         <h2 className="text-[1.0625rem]">{again ? `${again.name}, once more` : KINDS[picking.kind].label}</h2>
-        <output aria-label="Value" className="whitespace-nowrap text-[1.25rem] font-bold">
-          {whole && tried.data ? stated(tried.data.value, tried.data.expanded, tried.data.unit) : "–"}
+        <output
+          aria-label="Value"
+          aria-busy={stale}
+          className={`whitespace-nowrap text-[1.25rem] font-bold ${stale ? "text-ink2" : ""}`}
+        >
+          {value}
         </output>
       </div>
       {!again && <TextField label="Name (its number, if empty)" value={name} onChange={onName} />}
@@ -79,7 +87,7 @@ export function BeingPicked({ picking, pick, again, name, onName, whole, ready, 
         <p role="status">There is no edge within 12 px of this place.</p>
       )}
       <Failures of={[take.error, snap.error]} />
-      {whole && tried.data && <Budget told={tried.data} />}
+      {told && <Budget told={told} />}
       {whole && tried.error && <Notice kind="fault">{tried.error.message}</Notice>}
     </section>
   );

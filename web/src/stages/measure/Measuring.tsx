@@ -91,7 +91,9 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
     queryKey: ["tried", mergeId, asked, measuring.um_per_px],
     queryFn: () => api.tryMeasure(mergeId, asked),
     enabled: whole,
-    placeholderData: keepPreviousData,
+    // What another kind came to would be taken for this one's.
+    placeholderData: (before, query) =>
+      (query?.queryKey[2] as Tried)?.kind === asked.kind ? before : undefined,
     retry: false,
   });
   const line =
