@@ -1,5 +1,6 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { api } from "../client/api";
+import { keptOfSame } from "../lib/kept";
 
 /** Lines of equal depth, in the pictures' own pixels: every fifth is stronger. */
 export function Contours({ mergeId, every }: { mergeId: number; every?: number }) {
@@ -23,11 +24,12 @@ export function Contours({ mergeId, every }: { mergeId: number; every?: number }
 
 /** Lines of equal depth, one every so many of the depth's unit, else about ten of them. */
 export function useContours(mergeId: number, wanted: boolean, every?: number) {
+  const key = ["contours", mergeId, every];
   return useQuery({
-    queryKey: ["contours", mergeId, every],
+    queryKey: key,
     queryFn: () => api.contours(mergeId, every),
     enabled: wanted,
-    placeholderData: keepPreviousData,
+    placeholderData: keptOfSame(key, 2),
     retry: false,
     staleTime: Number.POSITIVE_INFINITY,
   });

@@ -1,5 +1,6 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { api, type DepthLegendView } from "../client/api";
+import { keptOfSame } from "../lib/kept";
 import { digits, percent, trimmed } from "../lib/numbers";
 
 interface Props {
@@ -14,11 +15,12 @@ const figure = (value: number, unit: string) => `${trimmed(value.toFixed(1))} ${
 /** What the colours of a depth picture mean, and the depth under the pointer. */
 export function DepthLegend({ legend, mergeId, at }: Props) {
   const place = at ?? { x: 0, y: 0 };
+  const hereKey = ["depth-at", mergeId, place.x, place.y];
   const here = useQuery({
-    queryKey: ["depth-at", mergeId, place.x, place.y],
+    queryKey: hereKey,
     queryFn: () => api.depthAt(mergeId, place.x, place.y),
     enabled: at !== null,
-    placeholderData: keepPreviousData,
+    placeholderData: keptOfSame(hereKey, 2),
     gcTime: 1000,
   });
   const { near, far, unit } = legend;

@@ -1,8 +1,9 @@
 import * as Plot from "@observablehq/plot";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef, useState } from "react";
 import { api, type LedgerPlot } from "../../client/api";
+import { keptOfSame } from "../../lib/kept";
 import { plural, trimmed } from "../../lib/numbers";
 import { Choice } from "../../ui/Choice";
 import { Notice } from "../../ui/Notice";
@@ -90,10 +91,11 @@ interface Props {
 export default function Plots({ which, search, set }: Props) {
   const key = which in KINDS ? which : "step";
   const kind = KINDS[key] as Kind;
+  const foundKey = ["ledger", "plot", kind.x, kind.y, filterOf(search)];
   const found = useQuery({
-    queryKey: ["ledger", "plot", filterOf(search), kind.x, kind.y],
+    queryKey: foundKey,
     queryFn: () => api.ledgerPlot({ ...filterOf(search), x: kind.x, y: kind.y }),
-    placeholderData: keepPreviousData,
+    placeholderData: keptOfSame(foundKey, 4),
   });
   return (
     <>

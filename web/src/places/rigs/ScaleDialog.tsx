@@ -1,6 +1,7 @@
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Refusal, type Rig, type ScalePicture } from "../../client/api";
+import { keptOfSame } from "../../lib/kept";
 import { plusMinus } from "../../lib/numbers";
 import { Button } from "../../ui/Button";
 import { Check, NumberField } from "../../ui/Field";
@@ -46,11 +47,12 @@ export function ScaleDialog({ rig, onDone }: { rig: Rig; onDone: () => void }) {
     despite_deviation: sure,
   };
   const complete = length !== null && Boolean(found?.ruling || points);
+  const triedKey = ["scale", rig.id, entry.picture, entry];
   const tried = useQuery({
-    queryKey: ["scale", rig.id, entry],
+    queryKey: triedKey,
     queryFn: async () => (await api.tryScale(rig.id, entry)) as unknown as ScaleResult,
     enabled: complete,
-    placeholderData: keepPreviousData,
+    placeholderData: keptOfSame(triedKey, 3),
     retry: false,
   });
   const save = useMutation({

@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useState } from "react";
 import { api, type Measure, type MeasureKind, type SeriesItem, type Tried } from "../../client/api";
+import { keptOfSame } from "../../lib/kept";
 import { DepthLegend } from "../../pictures/DepthLegend";
 import { Picker } from "../../pictures/Picker";
 import type { Box } from "../../pictures/Viewer";
@@ -87,13 +88,12 @@ function Bench({ shown, finished, onMerge, measuring, kinds }: BenchProps) {
     ...(picking.kind === "dihedral" ? { points_b: second } : {}),
   };
   const whole = enough(kind, first, second);
+  const triedKey = ["tried", mergeId, picking.kind, asked, measuring.um_per_px];
   const tried = useQuery({
-    queryKey: ["tried", mergeId, asked, measuring.um_per_px],
+    queryKey: triedKey,
     queryFn: () => api.tryMeasure(mergeId, asked),
     enabled: whole,
-    // What another kind came to would be taken for this one's.
-    placeholderData: (before, query) =>
-      (query?.queryKey[2] as Tried)?.kind === asked.kind ? before : undefined,
+    placeholderData: keptOfSame(triedKey, 3),
     retry: false,
   });
   const line =

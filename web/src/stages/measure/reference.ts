@@ -1,6 +1,7 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Reference } from "../../client/api";
+import { keptOfSame } from "../../lib/kept";
 import type { Point } from "./kinds";
 
 export type ReferenceKind = Reference["kind"];
@@ -54,11 +55,12 @@ export function useReference(mergeId: number) {
     points.length >= least && size !== null && size > 0
       ? { kind, points, size_um: size, tolerance_percent: tolerance }
       : null;
+  const foundKey = ["reference", mergeId, kind, entry];
   const found = useQuery({
-    queryKey: ["reference", mergeId, entry],
+    queryKey: foundKey,
     queryFn: () => api.tryReference(mergeId, entry as Reference),
     enabled: entry !== null,
-    placeholderData: keepPreviousData,
+    placeholderData: keptOfSame(foundKey, 3),
     retry: false,
     gcTime: 1000,
   });
