@@ -5,9 +5,9 @@ import re
 from pathlib import Path
 from typing import Any, ClassVar
 
-from playwright.sync_api import Route, expect
+from playwright.sync_api import expect
 
-from tests.support.browser import PageTest
+from tests.support.browser import HeldBack, PageTest
 from tests.support.takes import merged, new_stack, shot_stack, take_of
 
 KIND = "peat moss"
@@ -95,28 +95,18 @@ class Ledger(PageTest):
         page.wait_for_url(re.compile(rf"/stacks/{self.stacks['LP-3'].id}/plan"))
 
     def test_points_of_one_plot_are_never_drawn_under_the_names_of_another(self) -> None:
-        page, held = self.page, list[Route]()
-
-        def hold(route: Route) -> None:
-            if waits:
-                held.append(route)
-            else:
-                route.continue_()
-
-        waits = False
-        page.route("**/ledger/plot?*", hold)
+        page = self.page
+        answers = HeldBack(page, "**/ledger/plot?*")
         self.only_mine()
         page.get_by_role("combobox", name="Plot").click()
         page.get_by_role("option", name="Frames shot against those that carried").click()
         expect(page.get_by_role("img", name=re.compile("Frames shot .*: 2 points"))).to_be_visible()
-        waits = True
+        answers.waits = True
         page.get_by_role("combobox", name="Plot").click()
         page.get_by_role("option", name="Depth needed, by kind").click()
         expect(page.get_by_role("combobox", name="Plot")).to_contain_text("Depth needed")
         expect(page.get_by_role("img", name=re.compile("points?$"))).to_have_count(0)
-        waits = False
-        for request in held:
-            request.continue_()
+        answers.release()
         expect(page.get_by_role("img", name=re.compile("^Depth needed.*: [23] points"))).to_be_visible()
 
     def test_to_shoot_again_leads_to_what_repairs_it(self) -> None:

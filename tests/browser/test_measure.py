@@ -6,10 +6,11 @@ import re
 import unittest
 from xml.etree import ElementTree
 
-from playwright.sync_api import Route, expect
+from playwright.sync_api import expect
 
 from amber_ladder.work import measure
 from tests.browser.measure_page import MeasurePage
+from tests.support.browser import HeldBack
 
 
 class Measuring(MeasurePage):
@@ -92,20 +93,12 @@ class Measuring(MeasurePage):
 
     def test_until_a_measure_is_reckoned_no_other_stands_for_it(self) -> None:
         self.opened("MEASURE-WAITS")
-        page, held = self.page, list[Route]()
-
-        def hold(route: Route) -> None:
-            if waits:
-                held.append(route)
-            else:
-                route.continue_()
-
-        waits = False
-        page.route("**/measured", hold)
+        page = self.page
+        answers = HeldBack(page, "**/measured")
         self.pick((0.4, 0.5), (0.6, 0.5))
         expect(self.value()).to_have_text(re.compile("µm$"))
         length = self.value().inner_text()
-        waits = True
+        answers.waits = True
         # Of the same kind what was picked before stands there meanwhile, and is said to be on its way.
         page.get_by_role("application").focus()
         page.keyboard.press("Shift+ArrowRight")
@@ -115,9 +108,7 @@ class Measuring(MeasurePage):
         self.choose("Angle")
         self.pick((0.4, 0.4), (0.5, 0.5), (0.6, 0.4))
         expect(self.value()).to_have_text("measuring")
-        waits = False
-        for request in held:
-            request.continue_()
+        answers.release()
         expect(self.value()).to_have_text(re.compile("°$"))
         expect(self.value()).to_have_attribute("aria-busy", "false")
 

@@ -6,7 +6,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Route, expect, sync_playwright
 
 from amber_ladder.launch.serve import SOURCE
 from tests.support.station import PATIENCE_S, running
@@ -45,6 +45,21 @@ def chromium() -> Browser:
     atexit.register(driver.stop)
     atexit.register(browser.close)
     return browser
+
+
+class HeldBack:
+    """Answers to a page's requests like ``pattern``, which are held back while it ``waits``."""
+
+    def __init__(self, page: Page, pattern: str) -> None:
+        self.waits = False
+        self._asked = list[Route]()
+        page.route(pattern, lambda route: self._asked.append(route) if self.waits else route.continue_())
+
+    def release(self) -> None:
+        """Let all of them through, and those that follow."""
+        self.waits = False
+        for route in self._asked:
+            route.continue_()
 
 
 class PageTest(unittest.TestCase):
