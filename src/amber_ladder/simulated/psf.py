@@ -8,6 +8,8 @@ from scipy.special import j0
 
 from amber_ladder.core.optics._formulas import rim_slope
 
+_HALO = 3.6  # of λ / NA
+
 
 def radial_profile(
     radius_um: NDArray[np.float64], defocus_um: float, *, na: float, wavelength_um: float, medium_index: float
@@ -27,16 +29,16 @@ def radial_profile(
     return np.asarray(np.abs(amplitude) ** 2, np.float64)
 
 
-def blur_radius_um(defocus_um: float, *, na: float, wavelength_um: float, medium_index: float) -> float:
-    """Radius that holds nearly all light: the geometric cone's, and two rings of the Airy pattern."""
-    return abs(defocus_um) * rim_slope(na, medium_index) + 1.2 * wavelength_um / na
-
-
 def kernel(
     defocus_um: float, pixel_um: float, *, na: float, wavelength_um: float, medium_index: float
 ) -> NDArray[np.float32]:
-    """The point spread function integrated over square pixels: odd-sized square array that sums to 1."""
-    reach_um = blur_radius_um(defocus_um, na=na, wavelength_um=wavelength_um, medium_index=medium_index)
+    """The point spread function integrated over square pixels: odd-sized square array that sums to 1.
+
+    It reaches as far as the geometric cone and a halo of six rings of the Airy pattern. The few per cent of the light
+    that fall farther out (all of it is known by Parseval's theorem) are strewn over the array widely: given to the
+    middle instead, they make blur look as if it grew faster with defocus than it does.
+    """
+    reach_um = abs(defocus_um) * rim_slope(na, medium_index) + _HALO * wavelength_um / na
     half = max(1, ceil(reach_um / pixel_um))
     radii = np.linspace(0.0, (half + 1) * 1.42 * pixel_um, 64 + 24 * half)
     profile = radial_profile(radii, defocus_um, na=na, wavelength_um=wavelength_um, medium_index=medium_index)
@@ -45,5 +47,8 @@ def kernel(
     distance = np.hypot(*np.meshgrid(axis, axis)) * pixel_um
     fine = np.interp(distance, radii, profile)
     size = 2 * half + 1
-    coarse = fine.reshape(size, parts, size, parts).mean(axis=(1, 3))
-    return np.asarray(coarse / coarse.sum(), np.float32)
+    near = fine.reshape(size, parts, size, parts).mean(axis=(1, 3)) * pixel_um**2
+    near *= 4.0 * pi * (na / wavelength_um) ** 2  # of all light, π / (k NA)² as the profile counts it
+    wide = np.exp(-0.5 * np.square(np.arange(-half, half + 1) / (0.5 * half)))
+    strewn = np.outer(wide, wide) / wide.sum() ** 2
+    return np.asarray(near + (1.0 - near.sum()) * strewn, np.float32)

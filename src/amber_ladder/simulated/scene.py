@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from math import ceil, log2
+from math import floor, log2, sqrt
 
 import cv2
 import numba
@@ -10,14 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.optics import Optics, wave_depth_um
-from amber_ladder.simulated.psf import blur_radius_um, kernel
+from amber_ladder.core.optics._formulas import rim_slope
+from amber_ladder.simulated.psf import kernel
 
 Float = NDArray[np.float32]
 
 CHANNEL_UM = (0.61, 0.55, 0.46)
 """Mean wavelengths of a camera's red, green and blue, in µm, for a rig planned at 0.55 µm."""
 
-_SHARPEST_KERNEL_PX = 5  # wider blurs are computed on a coarser grid: they hold no finer detail
+_COARSE_FROM_PX = (
+    3.0  # radius of the cone, in coarse pixels, from which it is computed on them: it holds no finer detail
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,8 +67,11 @@ class Sheet:
 
     @cached_property
     def light(self) -> Float:
-        """Premultiplied RGB, cover, and one everywhere, (H, W, 5)."""
-        return np.dstack([self.rgb * self.cover[..., None], self.cover, np.ones_like(self.cover)]).astype(np.float32)
+        """Premultiplied RGB, one everywhere, and the cover unless that is the same, (H, W, 4 or 5)."""
+        planes = [self.rgb * self.cover[..., None], np.ones_like(self.cover)]
+        if self.cover.min() < 1.0:
+            planes.append(self.cover)
+        return np.dstack(planes).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,7 +120,7 @@ def _in_perspective(sheet: Sheet, growth_per_um: float) -> Sheet:
 
 @dataclass(frozen=True, slots=True)
 class _Level:
-    """One step of defocus: its kernels for red, green, blue, cover and all, on pixels ``factor`` times as wide."""
+    """One step of defocus: its kernels for red, green, blue, all and cover, on pixels ``factor`` times as wide."""
 
     factor: int
     kernels: tuple[Float, ...]
@@ -164,7 +170,9 @@ class Blur:
 
 
 def _shared_out(light: Float) -> Float:
-    return np.asarray(light[..., :4] / np.maximum(light[..., 4:], 1e-3), np.float32)
+    shared = light / np.maximum(light[..., 3:4], np.float32(1e-3))
+    shared[..., 3] = shared[..., -1]
+    return np.asarray(shared[..., :4], np.float32)
 
 
 def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.float64]:
@@ -176,9 +184,13 @@ def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.floa
 
 
 def _level(optics: Optics, defocus_um: float) -> _Level:
+    cone_px = defocus_um * rim_slope(optics.numerical_aperture, optics.medium_index) / optics.pixel_um
+    factor = 2 ** max(0, floor(log2(max(cone_px, 1.0) / _COARSE_FROM_PX)))
+    if factor > 1:
+        # A coarse grid blurs by itself: averaging n × n pixels, the kernel's wider pixels and linear interpolation back
+        # together by (2 n² - 1) / 6 px², which the cone (a quarter of its radius squared) brings along no more.
+        defocus_um *= sqrt(1.0 - (2 * factor**2 - 1) * 4.0 / (6.0 * cone_px**2))
     aperture = {"na": optics.numerical_aperture, "medium_index": optics.medium_index}
-    reach_px = blur_radius_um(defocus_um, wavelength_um=0.55, **aperture) / optics.pixel_um
-    factor = 2 ** max(0, ceil(log2(max(reach_px / _SHARPEST_KERNEL_PX, 1e-9))))
     kernels = [kernel(defocus_um, optics.pixel_um * factor, wavelength_um=um, **aperture) for um in CHANNEL_UM]
     return _Level(factor, (*kernels, kernels[1], kernels[1]))
 
@@ -186,7 +198,7 @@ def _level(optics: Optics, defocus_um: float) -> _Level:
 def _spread(
     light: Float, place: Float, index: int, bounds: tuple[int, int, int, int], level: _Level, out: Float
 ) -> None:
-    """Add what of ``light`` (H, W, 5) belongs to this level, blurred, to ``out``; works within ``bounds`` only."""
+    """Add what of ``light`` (H, W, planes) belongs to this level, blurred, to ``out``; works within ``bounds`` only."""
     factor, height, width = level.factor, *place.shape
     pad = (level.kernels[0].shape[0] // 2 + 2) * factor
     # On whole coarse pixels, so that the coarse grid lies the same wherever the part begins.

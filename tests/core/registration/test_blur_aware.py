@@ -49,7 +49,7 @@ class TiltedFlake(unittest.TestCase):
         truths = self.stack.truths
         depth = (self.stack.stand.sharp_depth_um(truths[first].matrix) - truths[0].focus_um) / self.stack.step_um
         steps = cv2.resize(np.asarray(depth, np.float32), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-        relief = Relief(np.asarray(steps, np.float32), np.ones(steps.shape, np.float32), blur / 4, 0.33)
+        relief = Relief(np.asarray(steps, np.float32), np.ones(steps.shape, np.float32), blur / 4, 0.5)
         start = compose(similarity(1.0, 0.0, (0.3, -0.3), depth.shape), self.stack.true_matrix(first + 1, first))
         found = fit_pair(self.side(first), self.side(first + 1), inverse_scaled(start, 2), relief, free=free)
         assert found is not None
@@ -74,7 +74,7 @@ class TiltedFlake(unittest.TestCase):
 
     def test_nothing_is_claimed_where_nothing_is_known(self) -> None:
         shape = self.side(9).light.shape
-        blind = Relief(np.zeros(shape, np.float32), np.zeros(shape, np.float32), self.blur, 0.33)
+        blind = Relief(np.zeros(shape, np.float32), np.zeros(shape, np.float32), self.blur, 0.5)
         self.assertIsNone(fit_pair(self.side(9), self.side(10), IDENTITY, blind))
 
 

@@ -43,7 +43,7 @@ _BLUR_GUESS = 1.0
 _USUAL_SPREAD_PX = 1.0  # of a lens whose detail a sensor can just hold
 _TRIED, _LEAST_TRIED = 7, 2
 _AGREED = 0.8
-_QUITE_DIFFERENT = 2.0
+_QUITE_DIFFERENT = 1.5  # frames show κ within a tenth, with glitter within a fifth
 _FARTHEST_STEPS = 2.5  # between two frames: farther, the change of blur is no small one
 _SURE_PX = 0.3  # a pair less sure than that leaves it to the first look
 _FIRST_LOOK_PX = np.diag([0.15, 0.08, 0.05, 0.05]) ** 2
@@ -196,7 +196,7 @@ class _Look:
     ) -> None:
         self._pictures, self._used, self._rough, self._z, self._leaps = pictures, used, rough, z, leaps
         shrink = pictures.shrink
-        self._in_focus = spread_px**2 / (factor * shrink) ** 2 + 1.0 / 12.0
+        self._spread_px = spread_px / (factor * shrink)
         rows, columns = found.index.shape[0] // shrink, found.index.shape[1] // shrink
         self.shape = (rows, columns)
         index, known = shrunk(found.index, shrink), shrunk(found.known.astype(np.float32), shrink)
@@ -295,11 +295,11 @@ class _Look:
         return compose(inverse(self._rough[first]), self._rough[second])
 
     def _fit(self, first: int, one: Side, second: int, two: Side, blur: float) -> Fit | None:
-        relief = Relief(*self._seen_by[first], blur, self._in_focus)
+        relief = Relief(*self._seen_by[first], blur, self._spread_px)
         return fit_pair(one, two, self._start(first, second), relief)
 
     def _freely(self, first: int) -> Fit | None:
-        relief = Relief(*self._seen(first), _BLUR_GUESS, self._in_focus)
+        relief = Relief(*self._seen(first), _BLUR_GUESS, self._spread_px)
         one, two = self._tried[first], self._tried[first + 1]
         return fit_pair(one, two, self._start(first, first + 1), relief, free=True)
 

@@ -1,14 +1,16 @@
 """Registration of two frames whose depth is roughly known: what their change of focus does to the picture is taken out.
 
 A slope that goes out of focus scatters light sideways and looks as if it moved. Where the frames' blur changes by the
-variance s (px²) from place to place, light f becomes f + ½ ∇²(s f) to first order. The frames are smoothed before they
-are compared, and they are blurred already, by the variance v: both follow the light on its way, so that of a frame C
+variance s (px²) from place to place, and each point's light is spread by its own blur, but a surface of one brightness
+keeps it, a picture f becomes f + ½ s ∇²f + ∇s · ∇f to first order. Frames are blurred already, by the variance v of
+diffraction and of the pixel, and what is scattered is blurred with them: told by the mean C of both frames,
 
-    E = ½ ∇² K(s C + v ∇s · ∇C)
+    E = K M (½ s ∇²C + ∇s · ∇(C + ½ v ∇²C))
 
-is what changes in the band K in which the frames are compared. With depth d and focus positions z (in steps), a cone of
-light gives s = κ ((z₂ − d)² − (z₁ − d)²) / 4 and v = κ ((z₁ − d)² + (z₂ − d)²) / 8 + v₀: κ, one for the whole stack, is
-the square of the blur's radius one step away from focus, and v₀ the blur in focus, of diffraction and of the pixel.
+is what changes in the band K in which they are compared. With depth d and focus positions z (in steps), a cone of light
+gives s = κ ((z₂ − d)² − (z₁ − d)²) / 4: κ, one for the whole stack, is the square of the blur's radius one step away
+from focus. M = (1 − k / k₀)² is what diffraction leaves of that at frequencies k (rad/px) below the lens's cut-off
+k₀ = 4π NA / λ: only rays that both halves of a shifted pupil share make a picture (Hopkins 1955, Stokseth 1969).
 What is left is shift, turn, scale and gain, by robust least squares over the places where both frames are nearly sharp.
 """
 
@@ -31,7 +33,8 @@ _FINE_PX, _COARSE_PX = 1.0, 3.0
 _REACH_STEPS = 1.0  # from halfway between both focus positions: there a cone's blur is still small against the band
 _LEAST_SHARE = 0.03  # of the known places: where fewer are within reach, it is widened, and the band made coarser
 _EDGE_PX = 6
-_CLIPPED = 0.94  # of linear light; its surroundings don't keep their light either
+_CLIPPED = 0.94  # of linear light; its surroundings don't keep their light either, as far as blur spreads it:
+_AROUND_CLIPPED = np.ones((9, 9), np.uint8)  # with 5 px glitter made κ look half of what it is
 _ROUNDS, _REWEIGHTED = 2, 4
 _SLIGHT_PX = 0.025
 _FEWEST, _PLENTY = 400, 20_000
@@ -39,6 +42,9 @@ _FEWEST, _PLENTY = 400, 20_000
 # grows a step.
 _FAR = 0.093
 _RIDGE = 1e-14
+_PIXEL = 1.0 / 12.0  # px², the variance of a square pixel
+_CUT_OFF = 4.0 * np.pi * 0.26  # rad/px, times the spread of a point in focus, 0.26 λ / NA
+_BAND_AT = (0.4, 1.1)  # frequencies (rad/px) of the finest band that tell most
 _ROUGHLY = 0.1  # of what the change of focus does is not known: from depth, and from κ
 _ONE = np.ones(1, np.float32)
 _SLOPE = np.array([1, -8, 0, 8, -1], np.float32) / 12
@@ -63,14 +69,14 @@ class Side:
 class Relief:
     """What is known of depth, in the first frame's px: ``depth`` (H, W) in steps, ``trust`` (H, W) 0 to 1.
 
-    ``blur`` is κ in px² a step², ``in_focus`` the variance (px²) of the picture of a point in focus: of diffraction and
-    of the pixel, which blur what defocus scatters as the lens does.
+    ``blur`` is κ in px² a step², ``spread_px`` the standard deviation (px) of the picture of a point in focus, by
+    diffraction, as this band sees it: 0.26 λ / NA.
     """
 
     depth: Float
     trust: Float
     blur: float
-    in_focus: float
+    spread_px: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,45 +158,37 @@ def _where(offset: Float, trust: Float, extra: float, blur: float) -> tuple[Floa
 
 def _expected(first: Side, second: Side, moved: Float, relief: Relief, fine: float, coarse: float) -> Float:
     """Change of the band for a κ of 1; ``moved`` is the second frame's light on the first one's pixels."""
-    carried = np.empty_like(moved)
-    _carry(
-        first.light, moved, relief.depth, np.float32(first.z), np.float32(second.z), np.float32(relief.blur),
-        np.float32(relief.in_focus), carried,
-    )  # fmt: skip
-    return np.asarray(0.5 * _bend(_band(carried, fine, coarse)), np.float32)
+    mean = cv2.addWeighted(first.light, 0.5, moved, 0.5, 0.0)
+    bent = _bend(np.asarray(mean, np.float32))
+    keen = np.asarray(cv2.scaleAdd(bent, 0.5 * (relief.spread_px**2 + _PIXEL), mean), np.float32)
+    scattered = np.empty_like(moved)
+    _scatter(keen, bent, relief.depth, np.float32(first.z), np.float32(second.z), scattered)
+    share, fine = _left_by_diffraction(fine, relief.spread_px)
+    return np.asarray(np.float32(share) * _band(scattered, fine, coarse), np.float32)
+
+
+def _left_by_diffraction(fine: float, spread_px: float) -> tuple[float, float]:
+    """M in a band that is ``fine``: a share, and how fine the band then is, so that both are right where it tells most."""
+    low, high = (at / fine for at in _BAND_AT)
+    left = [max(1.0 - k * spread_px / _CUT_OFF, 0.3) ** 2 for k in (low, high)]
+    smoothing = 2.0 * float(np.log(left[0] / left[1])) / (high**2 - low**2)
+    return left[0] * float(np.exp(0.5 * smoothing * low**2)), float(np.sqrt(fine**2 + smoothing))
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _carry(
-    first: Float,
-    second: Float,
-    depth: Float,
-    z1: np.float32,
-    z2: np.float32,
-    blur: np.float32,
-    in_focus: np.float32,
-    carried: Float,
-) -> None:
-    """s C + v ∇s · ∇C for a κ of 1 in s, of C the mean of both frames; none of the second at the border."""
+def _scatter(keen: Float, bent: Float, depth: Float, z1: np.float32, z2: np.float32, scattered: Float) -> None:
+    """½ s ∇²C + ∇s · ∇(C + ½ v ∇²C) for a κ of 1, of ``bent`` and ``keen`` (H, W); nothing of slopes at the border."""
     height, width = depth.shape
-    half, quarter = np.float32(0.5), np.float32(0.25)
-    # Of s, a quarter of (z₂ − d)² − (z₁ − d)², only a part linear in d varies: its slope is that of d, and C is a half.
-    steeper, eighth = quarter * (z1 - z2), np.float32(0.125) * blur
-    mean, slope = np.empty((5, width), np.float32), np.empty(width, np.float32)
+    eighth = np.float32(0.125)
+    # Of s, a quarter of (z₂ − d)² − (z₁ − d)², only a part linear in d varies.
+    steeper, slope = np.float32(0.25) * (z1 - z2), np.empty(width, np.float32)
     for y in range(height):
-        for q in range(5):
-            row = min(max(y - 2 + q, 0), height - 1)
-            for x in range(width):
-                mean[q, x] = half * (first[row, x] + second[row, x])
         slope[:] = 0
         if 2 <= y < height - 2:
-            _slope_along(mean, depth[y - 1 : y + 2], slope[2 : width - 2])
+            _slope_along(keen[y - 2 : y + 3], depth[y - 1 : y + 2], slope[2 : width - 2])
         for x in range(width):
             one, two = z1 - depth[y, x], z2 - depth[y, x]
-            carried[y, x] = (
-                quarter * (two * two - one * one) * mean[2, x]
-                + steeper * (eighth * (one * one + two * two) + in_focus) * slope[x]
-            )
+            scattered[y, x] = eighth * (two * two - one * one) * bent[y, x] + steeper * slope[x]
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -234,7 +232,7 @@ def _covered(matrix: Matrix, shape: tuple[int, ...]) -> NDArray[np.bool_]:
 
 def _near_clipping(first: Float, second: Float) -> NDArray[np.bool_]:
     clipped = (np.maximum(first, second) > _CLIPPED).astype(np.uint8)
-    return np.asarray(cv2.dilate(clipped, np.ones((5, 5), np.uint8)), np.uint8) > 0
+    return np.asarray(cv2.dilate(clipped, _AROUND_CLIPPED), np.uint8) > 0
 
 
 def _robust(a: Double, b: Double, weight: Double) -> tuple[Double, Double, Double]:
