@@ -63,7 +63,7 @@ class PointSpread(unittest.TestCase):
         detail = cv2.GaussianBlur(random.normal(0, 1, (300, 300)), (0, 0), 2.0)
         light = np.asarray(0.5 + 0.1 * detail / detail.std(), np.float32)
         inner = np.s_[60:-60, 60:-60]
-        for defocus_um, off in ((0.0, 0.001), (7.0, 0.001), (20.0, 0.005), (45.0, 0.06), (75.0, 0.08), (130.0, 0.1)):
+        for defocus_um, off in ((0.0, 0.001), (7.0, 0.001), (20.0, 0.005), (45.0, 0.06), (75.0, 0.08), (110.0, 0.13)):
             sheet = Sheet(np.dstack([light] * 3), np.ones_like(light), np.full_like(light, 50.0 + defocus_um))
             green = Blur(OPTICS, 300.0).focused_at(sheet, 50.0)[..., 1][inner]
             exact = kernel(defocus_um, 1.0, na=0.14, wavelength_um=0.55, medium_index=1.0)

@@ -129,11 +129,12 @@ class _Level:
 class Blur:
     """Defocus of a rig, in steps fine enough that blends of two neighbours are indistinguishable from truth.
 
-    ``coarser`` times wider steps are quicker: for a live view, where the eye is the judge.
+    ``coarser`` times wider steps, on coarse grids so much sooner, are quicker: for a live view, where the eye judges.
     """
 
     def __init__(self, optics: Optics, deepest_um: float, *, coarser: float = 1.0) -> None:
         self._optics, self._defocus_um = optics, _steps(optics, deepest_um, coarser)
+        self._coarse_from_px = _COARSE_FROM_PX / coarser
         self._levels: dict[int, _Level] = {}
 
     def focused_at(self, sheet: Sheet, focus_um: float) -> Float:
@@ -166,7 +167,19 @@ class Blur:
     def _level(self, index: int) -> _Level:
         """The kernels of a step, made when they are first wanted: a patch of one depth needs few."""
         made = self._levels.get(index)
-        return made or self._levels.setdefault(index, _level(self._optics, float(self._defocus_um[index])))
+        return made or self._levels.setdefault(index, self._made(float(self._defocus_um[index])))
+
+    def _made(self, defocus_um: float) -> _Level:
+        optics = self._optics
+        cone_px = defocus_um * rim_slope(optics.numerical_aperture, optics.medium_index) / optics.pixel_um
+        factor = 2 ** max(0, floor(log2(max(cone_px / self._coarse_from_px, 1.0))))
+        if factor > 1:
+            # A coarse grid blurs by itself: averaging n × n pixels, the kernel's wider pixels and linear interpolation
+            # back together by (2 n² - 1) / 6 px², which the cone (a quarter of its radius squared) brings along less.
+            defocus_um *= sqrt(max(1.0 - (2 * factor**2 - 1) * 4.0 / (6.0 * cone_px**2), 0.0))
+        aperture = {"na": optics.numerical_aperture, "medium_index": optics.medium_index}
+        kernels = [kernel(defocus_um, optics.pixel_um * factor, wavelength_um=um, **aperture) for um in CHANNEL_UM]
+        return _Level(factor, (*kernels, kernels[1], kernels[1]))
 
 
 def _shared_out(light: Float) -> Float:
@@ -181,18 +194,6 @@ def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.floa
     while steps[-1] < deepest_um:
         steps.append(steps[-1] + max(quarter, 0.3 * coarser * steps[-1]))
     return np.asarray(steps)
-
-
-def _level(optics: Optics, defocus_um: float) -> _Level:
-    cone_px = defocus_um * rim_slope(optics.numerical_aperture, optics.medium_index) / optics.pixel_um
-    factor = 2 ** max(0, floor(log2(max(cone_px, 1.0) / _COARSE_FROM_PX)))
-    if factor > 1:
-        # A coarse grid blurs by itself: averaging n × n pixels, the kernel's wider pixels and linear interpolation back
-        # together by (2 n² - 1) / 6 px², which the cone (a quarter of its radius squared) brings along no more.
-        defocus_um *= sqrt(1.0 - (2 * factor**2 - 1) * 4.0 / (6.0 * cone_px**2))
-    aperture = {"na": optics.numerical_aperture, "medium_index": optics.medium_index}
-    kernels = [kernel(defocus_um, optics.pixel_um * factor, wavelength_um=um, **aperture) for um in CHANNEL_UM]
-    return _Level(factor, (*kernels, kernels[1], kernels[1]))
 
 
 def _spread(

@@ -101,9 +101,9 @@ class Drift(unittest.TestCase):
             off[told], believed[told] = float(stack.misplaced_px(found)[stack.telling(found)].mean()), found.blur_px
         self.assertAlmostEqual(believed[blur_px] or 0.0, blur_px, places=6)
         self.assertEqual(believed[3.0 * blur_px], believed[None])
-        self.assertAlmostEqual(believed[None] or 0.0, blur_px, delta=0.15 * blur_px)
+        self.assertAlmostEqual(believed[None] or 0.0, blur_px, delta=0.03 * blur_px)
         self.assertLess(off[blur_px], off[None] + 0.02)
-        self.assertLess(off[blur_px], 0.2)
+        self.assertLess(off[blur_px], 0.15)
 
     def test_a_jewel_wasp_keeps_its_size_and_place(self) -> None:
         """At 10 × it had come out 4.2 % too large and half a degree turned, at 5 × by up to 1.3 px over five frames."""
@@ -148,8 +148,8 @@ class Drift(unittest.TestCase):
                 for place in (0, 1):
                     true = compose(inverse(truths[found.reference].matrix), truths[place].matrix)
                     off = corner_error_px(found.matrices[place], true, frames.shape)
-                    self.assertLess(off, 0.4)
-                    self.assertLess(off, 3.0 * found.corner_px[place])
+                    self.assertLess(off, 0.5)
+                    self.assertLess(off, 4.0 * found.corner_px[place])  # the reference shows steep rims of the eyes
 
     def test_a_gap_is_crossed_by_the_positions(self) -> None:
         stack = Stack("flake", 33, (640, 512))

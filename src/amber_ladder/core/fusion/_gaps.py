@@ -39,20 +39,24 @@ def by_places(places: Sequence[float], sharp: NDArray[np.float64]) -> list[int]:
 
 def by_falls(falls: NDArray[np.float64], sharp: NDArray[np.float64]) -> list[int]:
     """The same where nobody knows positions: sharpness falls much faster between these two than elsewhere."""
+    first = [i for i in range(len(falls)) if _missing(falls, sharp, i)]
+    alone = falls.copy()
+    for i in first:
+        # Beside a gap a frame is the sharpest one of what lies in it too, and falls fast on its other side as well.
+        for other, shared in ((i - 1, 1), (i + 1, 0)):
+            if 0 <= other < len(falls) and np.nanmax(falls[i]) > np.nanmax([*falls[other], 0.0]):
+                alone[other, shared] = np.nan
+    return [i for i in first if _missing(alone, sharp, i)]
 
-    def stands_out(i: int) -> bool:
-        around = np.concatenate([falls[max(i - _HERE, 0) : i], falls[i + 1 : i + 1 + _HERE]])
-        told = around[np.isfinite(around)]
-        return told.size == 0 or bool(np.nanmax(falls[i]) > _GAP_HERE * np.median(told))
 
-    def missing(i: int) -> bool:
-        # What lies at missing rungs is sharpest in the frames beside them; a few peaks of noise are no witnesses.
-        told = falls[i][np.isfinite(falls[i]) & (sharp[i : i + 2] > _WITNESSES)]
-        if told.size == 0 or min(sharp[: i + 1].sum(), sharp[i + 1 :].sum()) < _GAP_BOTH:
-            return False  # the first thing in focus, or the last
-        if not stands_out(i):
-            return False
-        both = told.size == 2 and float(np.exp(np.log(np.maximum(told, 1e-3)).mean())) > GAP_RATIO
-        return both or float(told.max()) > _GAP_ALONE
-
-    return [i for i in range(len(falls)) if missing(i)]
+def _missing(falls: NDArray[np.float64], sharp: NDArray[np.float64], i: int) -> bool:
+    # What lies at missing rungs is sharpest in the frames beside them; a few peaks of noise are no witnesses.
+    told = falls[i][np.isfinite(falls[i]) & (sharp[i : i + 2] > _WITNESSES)]
+    if told.size == 0 or min(sharp[: i + 1].sum(), sharp[i + 1 :].sum()) < _GAP_BOTH:
+        return False  # the first thing in focus, or the last
+    around = np.concatenate([falls[max(i - _HERE, 0) : i], falls[i + 1 : i + 1 + _HERE]])
+    here = around[np.isfinite(around)]
+    if here.size and not np.nanmax(falls[i]) > _GAP_HERE * np.median(here):
+        return False
+    both = told.size == 2 and float(np.exp(np.log(np.maximum(told, 1e-3)).mean())) > GAP_RATIO
+    return both or float(told.max()) > _GAP_ALONE

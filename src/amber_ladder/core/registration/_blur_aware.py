@@ -168,7 +168,7 @@ def _expected(first: Side, second: Side, moved: Float, relief: Relief, fine: flo
 
 
 def _left_by_diffraction(fine: float, spread_px: float) -> tuple[float, float]:
-    """M in a band that is ``fine``: a share, and how fine the band then is, so that both are right where it tells most."""
+    """M in a band that is ``fine``: a share, and how fine the band then is; right where the band tells most."""
     low, high = (at / fine for at in _BAND_AT)
     left = [max(1.0 - k * spread_px / _CUT_OFF, 0.3) ** 2 for k in (low, high)]
     smoothing = 2.0 * float(np.log(left[0] / left[1])) / (high**2 - low**2)
@@ -192,10 +192,10 @@ def _scatter(keen: Float, bent: Float, depth: Float, z1: np.float32, z2: np.floa
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _slope_along(mean: Float, depth: Float, slope: Float) -> None:
-    """∇d · ∇C of a row, twice, but for two pixels at its ends; ``mean`` are five rows of C, ``depth`` three of d."""
+def _slope_along(keen: Float, depth: Float, slope: Float) -> None:
+    """∇d · ∇C of a row, twice, but for two pixels at its ends; ``keen`` are five rows of C, ``depth`` three of d."""
     near, far = np.float32(8 / 12), np.float32(-1 / 12)
-    above2, above, own, below, below2 = mean[0, 2:], mean[1, 2:], mean[2], mean[3, 2:], mean[4, 2:]
+    above2, above, own, below, below2 = keen[0, 2:], keen[1, 2:], keen[2], keen[3, 2:], keen[4, 2:]
     left2, left, right, right2 = own, own[1:], own[3:], own[4:]
     up, middle, down = depth[0, 2:], depth[1, 1:], depth[2, 2:]
     after = middle[2:]
