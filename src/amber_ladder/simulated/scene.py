@@ -18,9 +18,8 @@ Float = NDArray[np.float32]
 CHANNEL_UM = (0.61, 0.55, 0.46)
 """Mean wavelengths of a camera's red, green and blue, in µm, for a rig planned at 0.55 µm."""
 
-_COARSE_FROM_PX = (
-    3.0  # radius of the cone, in coarse pixels, from which it is computed on them: it holds no finer detail
-)
+_COARSE_FROM_PX = 3.0
+"""Radius of the cone, in coarse pixels, from which it is computed on them: it holds no finer detail."""
 
 
 @dataclass(frozen=True, slots=True)
