@@ -6,8 +6,9 @@ import cv2
 import numpy as np
 
 from amber_ladder.core.optics import InfinityObjective, Rig, Sensor, resolve
+from amber_ladder.simulated.blur import Blur
 from amber_ladder.simulated.psf import kernel
-from amber_ladder.simulated.scene import Blur, Grid, Scene, Sheet, compose
+from amber_ladder.simulated.scene import Grid, Scene, Sheet, compose
 from amber_ladder.simulated.specimens import RAMP_SLOPE_DEG, RULING_UM, SPECIMENS, SimulatedSpecimen
 from amber_ladder.simulated.stand import SimulatedStand
 from amber_ladder.simulated.wobble import Wobble

@@ -29,17 +29,21 @@ def radial_profile(
     return np.asarray(np.abs(amplitude) ** 2, np.float64)
 
 
+def half_width_px(defocus_um: float, pixel_um: float, *, na: float, wavelength_um: float, medium_index: float) -> int:
+    """Pixels from a kernel's middle to its edge: the geometric cone and a halo of six rings of the Airy pattern."""
+    reach_um = abs(defocus_um) * rim_slope(na, medium_index) + _HALO * wavelength_um / na
+    return max(1, ceil(reach_um / pixel_um))
+
+
 def kernel(
     defocus_um: float, pixel_um: float, *, na: float, wavelength_um: float, medium_index: float
 ) -> NDArray[np.float32]:
     """The point spread function integrated over square pixels: odd-sized square array that sums to 1.
 
-    It reaches as far as the geometric cone and a halo of six rings of the Airy pattern. The few per cent of the light
-    that fall farther out (all of it is known by Parseval's theorem) are strewn over the array widely: given to the
-    middle instead, they make blur look as if it grew faster with defocus than it does.
+    The few per cent of the light that fall beyond `half_width_px` (all of it is known by Parseval's theorem) are strewn
+    over the array widely: given to the middle instead, they make blur look as if it grew faster with defocus.
     """
-    reach_um = abs(defocus_um) * rim_slope(na, medium_index) + _HALO * wavelength_um / na
-    half = max(1, ceil(reach_um / pixel_um))
+    half = half_width_px(defocus_um, pixel_um, na=na, wavelength_um=wavelength_um, medium_index=medium_index)
     radii = np.linspace(0.0, (half + 1) * 1.42 * pixel_um, 64 + 24 * half)
     profile = radial_profile(radii, defocus_um, na=na, wavelength_um=wavelength_um, medium_index=medium_index)
     parts = 7  # points across a pixel; its light is their mean

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.optics import Optics, Sensor
 from amber_ladder.simulated.behaviour import Behaviour
+from amber_ladder.simulated.blur import Blur
 from amber_ladder.simulated.lighting import Lighting, lit_by
-from amber_ladder.simulated.scene import Blur, Grid, Scene, Sheet, compose, in_perspective
+from amber_ladder.simulated.scene import Grid, Scene, Sheet, compose, in_perspective
 from amber_ladder.simulated.specimens import SimulatedSpecimen
 
 Float = NDArray[np.float32]
