@@ -72,6 +72,17 @@ class PointSpread(unittest.TestCase):
             self.assertLess(float((green - want).std() / want.std()), off, defocus_um)
             self.assertAlmostEqual(float(green.std() / want.std()), 1.0, delta=0.015, msg=str(defocus_um))
 
+    def test_far_out_of_focus_the_quick_blur_of_a_live_view_is_smooth_too(self) -> None:
+        """Coarse pixels as wide as the cone had painted bars and kinks, and the search for the ends took them for edges."""
+        y, x = np.mgrid[:360, :360] - 180.0
+        light = np.asarray(np.hypot(x, y) < 50.0, np.float32)
+        for defocus_um in (150.0, 260.0, 420.0):
+            sheet = Sheet(np.dstack([light] * 3), np.ones_like(light), np.full_like(light, defocus_um))
+            green = Blur(OPTICS, 900.0, coarser=3.0).focused_at(sheet, 0.0)[..., 1]
+            exact = kernel(defocus_um, 1.0, na=0.14, wavelength_um=0.55, medium_index=1.0)
+            want = cv2.filter2D(light, -1, exact)
+            self.assertLess(float(np.abs(green - want).max() / want.max()), 0.08, defocus_um)
+
 
 def _contrast(defocus_um: float, k: float) -> float:
     """Of lines of a frequency (rad/µm), in focus or out of it; one pixel is 1 µm."""

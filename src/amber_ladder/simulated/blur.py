@@ -29,12 +29,12 @@ _BLOCK_PX = 256
 class Blur:
     """Defocus of a rig, in steps fine enough that blends of two neighbours are indistinguishable from truth.
 
-    ``coarser`` times wider steps, on coarse grids so much sooner, are quicker: for a live view, where the eye judges.
+    ``coarser`` times wider steps are quicker: for a live view, where the eye judges.
     """
 
     def __init__(self, optics: Optics, deepest_um: float, *, coarser: float = 1.0) -> None:
         self._defocus_um = _steps(optics, deepest_um, coarser)
-        self._levels = [_Level(optics, float(um), _COARSE_FROM_PX / coarser) for um in self._defocus_um]
+        self._levels = [_Level(optics, float(um)) for um in self._defocus_um]
 
     def focused_at(self, sheet: Sheet, focus_um: float) -> Float:
         """Premultiplied RGB and cover, (H, W, 4), with focus at this depth (µm in the medium).
@@ -77,9 +77,9 @@ class Blur:
 class _Level:
     """One step of defocus, on pixels ``factor`` times as wide; light reaches ``reach_px`` of them far."""
 
-    def __init__(self, optics: Optics, defocus_um: float, coarse_from_px: float) -> None:
+    def __init__(self, optics: Optics, defocus_um: float) -> None:
         cone_px = defocus_um * rim_slope(optics.numerical_aperture, optics.medium_index) / optics.pixel_um
-        self.factor = 2 ** max(0, floor(log2(max(cone_px / coarse_from_px, 1.0))))
+        self.factor = 2 ** max(0, floor(log2(max(cone_px / _COARSE_FROM_PX, 1.0))))
         if self.factor > 1:
             # A coarse grid blurs by itself: averaging n × n pixels, the kernel's wider pixels and linear interpolation
             # back together by (2 n² - 1) / 6 px², which the cone (a quarter of its radius squared) brings along less.
