@@ -1,10 +1,10 @@
-"""Where rungs are missing, told by how fast sharpness falls from frame to frame."""
+"""Where rungs are missing, told by positions or by how fast sharpness falls from frame to frame."""
 
 import unittest
 
 import numpy as np
 
-from amber_ladder.core.fusion._gaps import by_falls
+from amber_ladder.core.fusion._gaps import by_falls, by_places
 
 SHARP = np.full(11, 0.06)
 
@@ -30,6 +30,18 @@ class ByFalls(unittest.TestCase):
         beyond = SHARP.copy()
         beyond[5:] = 0.0004
         self.assertEqual(by_falls(falling(after_4=(7.0, 7.0)), beyond), [])
+
+
+class ByPlaces(unittest.TestCase):
+    def test_frames_of_a_fine_ladder_show_little_each_and_witness_a_gap_together(self) -> None:
+        fine = np.full(20, 0.0009)
+        self.assertEqual(by_places([*range(10), *range(13, 23)], fine), [9])
+
+    def test_none_is_told_where_hardly_anything_is_sharp_as_far_around_as_it_is_wide(self) -> None:
+        sharp = np.full(20, 0.01)
+        sharp[6:14] = 0.0001
+        self.assertEqual(by_places([*range(10), *range(13, 23)], sharp), [])
+        self.assertEqual(by_places([*range(4), *range(7, 23)], sharp), [3])
 
 
 if __name__ == "__main__":

@@ -5,13 +5,13 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-GAP_RATIO = 1.6  # against usual: two missing frames come to 1.75 and more
+GAP_RATIO = 1.6  # against usual
 _GAP_ALONE = 2.0
 _GAP_HERE, _HERE = 1.5, 3  # against so many pairs on either side: texture alone may make sharpness fall faster
 _GAP_BOTH = 0.005  # of the picture, sharp on either side of a gap
 _GAP_STEPS = 1.6
 _LEAST_FALLS = 6
-_GAP_SHARE = 0.002  # of the picture, sharpest in either frame beside a gap
+_GAP_SHARE = 0.002  # of the picture, sharpest in the frames on either side of a gap
 _WITNESSES = 0.015  # of the picture, for how fast sharpness falls: fewer are edges and specks
 
 
@@ -32,9 +32,14 @@ def falls(before: NDArray[np.float64], after: NDArray[np.float64], sharp: NDArra
 
 def by_places(places: Sequence[float], sharp: NDArray[np.float64]) -> list[int]:
     """Frames after which rungs are missing, where positions tell: something lies there, and it is sharp nowhere."""
-    apart = np.diff(places) > _GAP_STEPS
-    beside = np.maximum(sharp[:-1], sharp[1:]) > _GAP_SHARE
-    return [int(i) for i in np.flatnonzero(apart & beside)]
+    apart = np.diff(places)
+    return [int(i) for i in np.flatnonzero(apart > _GAP_STEPS) if _beside(sharp, int(i), float(apart[i])) > _GAP_SHARE]
+
+
+def _beside(sharp: NDArray[np.float64], i: int, steps: float) -> float:
+    """What is sharp on the richer side, as far away as the gap is wide: one frame of a fine ladder shows little."""
+    frames = round(steps)
+    return max(float(sharp[max(i + 1 - frames, 0) : i + 1].sum()), float(sharp[i + 1 : i + 1 + frames].sum()))
 
 
 def by_falls(falls: NDArray[np.float64], sharp: NDArray[np.float64]) -> list[int]:
