@@ -59,7 +59,7 @@ def read_survey(path: Path, key: str | None = None) -> Survey | None:
             arrays = {
                 name: file[name] for name in ("matrices", "index", "known", "confidence", "masks", "told", "soft")
             }
-    except (OSError, ValueError, KeyError, BadZipFile):
+    except (OSError, EOFError, ValueError, KeyError, BadZipFile):
         return None
     plain: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in said.items()}
     moved = zip(plain.pop("moved"), arrays["masks"], arrays["told"], arrays["soft"], strict=True)
