@@ -83,6 +83,23 @@ class PointSpread(unittest.TestCase):
             want = cv2.filter2D(light, -1, exact)
             self.assertLess(float(np.abs(green - want).max() / want.max()), 0.08, defocus_um)
 
+    def test_a_thing_far_in_front_of_its_ground_is_as_each_of_them_is_alone(self) -> None:
+        """No place lies at the many depths between them."""
+        y, x = np.mgrid[:300, :400].astype(np.float32)
+        light = np.asarray(0.5 + 0.3 * np.sin(x / 5.0) * np.sin(y / 5.0), np.float32)
+        rgb, cover = np.dstack([light] * 3), np.ones_like(light)
+        blur = Blur(OPTICS, 900.0)
+
+        def seen(depth_um: np.ndarray, focus_um: float) -> np.ndarray:
+            return blur.focused_at(Sheet(rgb, cover, np.asarray(depth_um, np.float32)), focus_um)[..., 1]
+
+        both = np.where(x < 200, np.float32(0.0), np.float32(600.0))
+        for focus_um in (0.0, 600.0, 300.0, 850.0):
+            found = seen(both, focus_um)
+            for depth_um, part in ((0.0, np.s_[120:180, 20:30]), (600.0, np.s_[120:180, 370:380])):
+                alone = seen(np.full_like(light, depth_um), focus_um)
+                np.testing.assert_allclose(found[part], alone[part], atol=0.02)
+
 
 def _contrast(defocus_um: float, k: float) -> float:
     """Of lines of a frequency (rad/µm), in focus or out of it; one pixel is 1 µm."""

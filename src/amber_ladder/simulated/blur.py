@@ -58,18 +58,10 @@ class Blur:
         out = [np.zeros_like(plane) for plane in planes]
         for factor in sorted({level.factor for level in self._levels}):
             levels = {i: one for i, one in enumerate(self._levels) if one.factor == factor and low - 1 < i < high + 1}
-            if not levels:
-                continue
-            if factor == 1:
+            if levels and factor == 1:
                 _add_blurred(partial(_weighed, planes, place), levels, out)
-                continue
-            coarse = {index: _coarse(planes, place, index, factor) for index in levels}
-            grid = [np.zeros_like(plane) for plane in next(iter(coarse.values()))]
-            _add_blurred(partial(_part, coarse), levels, grid)
-            for plane, part in zip(out, grid, strict=True):
-                size = (part.shape[1] * factor, part.shape[0] * factor)
-                full = cv2.resize(part, size, interpolation=cv2.INTER_LINEAR)
-                np.add(plane, full[: plane.shape[0], : plane.shape[1]], out=plane)
+            elif levels:
+                _add_from_coarse(planes, place, levels, factor, out)
         evenly = np.maximum(out[3], np.float32(1e-3))
         return np.dstack([plane / evenly for plane in (*out[:3], out[-1])])
 
@@ -113,6 +105,21 @@ def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.floa
     while steps[-1] < deepest_um:
         steps.append(steps[-1] + max(quarter, 0.3 * coarser * steps[-1]))
     return np.asarray(steps)
+
+
+def _add_from_coarse(
+    planes: list[Float], place: Float, levels: dict[int, _Level], factor: int, out: list[Float]
+) -> None:
+    """Add the light of levels that are blurred on pixels ``factor`` times as wide."""
+    coarse = {index: made for index in levels if (made := _coarse(planes, place, index, factor))}
+    if not coarse:
+        return
+    grid = [np.zeros_like(plane) for plane in next(iter(coarse.values()))]
+    _add_blurred(partial(_part, coarse), {index: levels[index] for index in coarse}, grid)
+    for plane, part in zip(out, grid, strict=True):
+        size = (part.shape[1] * factor, part.shape[0] * factor)
+        full = cv2.resize(part, size, interpolation=cv2.INTER_LINEAR)
+        np.add(plane, full[: plane.shape[0], : plane.shape[1]], out=plane)
 
 
 def _add_blurred(
@@ -160,7 +167,7 @@ def _part(planes: dict[int, list[Float]], index: int, rows: slice, columns: slic
 
 
 def _coarse(planes: list[Float], place: Float, index: int, factor: int) -> list[Float]:
-    """What of the light belongs to a level, on pixels ``factor`` times as wide."""
+    """What of the light belongs to a level, on pixels ``factor`` times as wide; empty if nothing does."""
     height, width = place.shape
     below, after = -height % factor, -width % factor
     size = ((width + after) // factor, (height + below) // factor)

@@ -104,7 +104,12 @@ class ByAStage(TileBench):
         np.testing.assert_allclose(view.at_um, view.target_um, atol=2.5)
         self.assertLessEqual(self.bench.view().rail.position_um or 1e9, 2000)  # it went aside clear of the specimen
         self.bench.begin_run(first, RunEntry(then_tiles=True, confirmed=[*CONFIRMED]))
-        until(lambda: all(one.state == "shot" for one in tiles_of(plan.read_stack(whole.id)).tiles), "all tiles")
+        for number, tile in enumerate(tiles_of(plan.read_stack(whole.id)).tiles):
+
+            def is_shot(number: int = number) -> bool:
+                return tiles_of(plan.read_stack(whole.id)).tiles[number].state == "shot"
+
+            until(is_shot, f"tile {tile.number}")
         self.rest()
         shot = [plan.read_stack(one.stack_id).takes[0] for one in tiles_of(plan.read_stack(whole.id)).tiles]
         stood = [np.array((take.devices or {})["stage_um"]) for take in shot]

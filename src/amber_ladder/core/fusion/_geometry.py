@@ -38,7 +38,7 @@ Float = NDArray[np.float32]
 
 _GAMMA = 2.2  # of common picture files, nearly enough
 _EVEN_PX = 6.0  # over which depth is evened out: its noise, times the blur's change, would be taken for movement
-_STEEP = 0.9  # spread of depth within that, in steps, above which blur changes too fast to be reckoned with
+_STEEP = 0.6  # spread of depth within that, in steps, above which its slopes are not seen as they are: rims, edges
 _BLUR_GUESS = 1.0
 _USUAL_SPREAD_PX = 1.0  # of a lens whose detail a sensor can just hold
 _TRIED, _LEAST_TRIED = 7, 2

@@ -46,6 +46,7 @@ _PIXEL = 1.0 / 12.0  # px², the variance of a square pixel
 _CUT_OFF = 4.0 * np.pi * 0.26  # rad/px, times the spread of a point in focus, 0.26 λ / NA
 _BAND_AT = (0.4, 1.1)  # frequencies (rad/px) of the finest band that tell most
 _ROUGHLY = 0.1  # of what the change of focus does is not known: from depth, and from κ
+_FARTHER = 0.4  # the same for each step beyond one between both: there the change is no small one, and slopes tell more
 _ONE = np.ones(1, np.float32)
 _SLOPE = np.array([1, -8, 0, 8, -1], np.float32) / 12
 _BEND = np.array([-1, 16, -30, 16, -1], np.float32) / 12
@@ -137,7 +138,8 @@ def fit_pair(first: Side, second: Side, start: Matrix, relief: Relief, *, free: 
     normal, seen = _weighed(a[:4], expected * relief.blur, present)
     taken_out = np.linalg.solve(normal + _RIDGE * np.eye(4), seen)
     bias = np.asarray(_ROUGHLY * taken_out, np.float64)
-    covariance += np.outer(bias, bias)
+    farther = max(_FARTHER * (abs(second.z - first.z) - 1.0), 0.0)
+    covariance += np.outer(taken_out, taken_out) * (_ROUGHLY**2 + farther**2)
     if fine > _FINE_PX:
         covariance += _FAR**2 * relief.blur * np.eye(4)
     return Fit(matrix, covariance, bias, float(found[5]) if free else None)
