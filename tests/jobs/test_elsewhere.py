@@ -8,6 +8,7 @@ import sys
 import tempfile
 import unittest
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any, ClassVar
 from unittest.mock import patch
@@ -93,8 +94,12 @@ class Elsewhere(unittest.TestCase):
     def now(self, begun: MergeView) -> MergeView:
         return next(m for t in plan.read_stack(self.stack.id).takes for m in t.merges if m.id == begun.id)
 
+    def is_over(self, begun: MergeView) -> bool:
+        return self.now(begun).task.state in ("done", "failed")
+
     def done(self, *begun: MergeView) -> list[MergeView]:
-        until(lambda: all(self.now(one).task.state in ("done", "failed") for one in begun), "the merges")
+        for one in begun:
+            until(partial(self.is_over, one), f"merge {one.id}")
         ended = [self.now(one) for one in begun]
         self.assertEqual([one.task.message for one in ended], [""] * len(ended))
         return ended

@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from functools import partial
 from typing import Any, ClassVar
 
 import numpy as np
@@ -104,12 +105,8 @@ class ByAStage(TileBench):
         np.testing.assert_allclose(view.at_um, view.target_um, atol=2.5)
         self.assertLessEqual(self.bench.view().rail.position_um or 1e9, 2000)  # it went aside clear of the specimen
         self.bench.begin_run(first, RunEntry(then_tiles=True, confirmed=[*CONFIRMED]))
-        for number, tile in enumerate(tiles_of(plan.read_stack(whole.id)).tiles):
-
-            def is_shot(number: int = number) -> bool:
-                return tiles_of(plan.read_stack(whole.id)).tiles[number].state == "shot"
-
-            until(is_shot, f"tile {tile.number}")
+        for number in range(len(lines_)):
+            until(partial(self.is_shot, whole.id, number), f"tile {number + 1}")
         self.rest()
         shot = [plan.read_stack(one.stack_id).takes[0] for one in tiles_of(plan.read_stack(whole.id)).tiles]
         stood = [np.array((take.devices or {})["stage_um"]) for take in shot]
@@ -127,6 +124,9 @@ class ByAStage(TileBench):
         um = np.hypot(*(laid[2] - laid[0])) * report["scale"]["um_per_px"]
         self.assertAlmostEqual(um / np.hypot(*(stood[2] - stood[0])), 1.0, delta=0.03)  # the screws have play
         self.check_it_is_a_merge_like_any_other(whole, done)
+
+    def is_shot(self, whole_id: int, number: int) -> bool:
+        return tiles_of(plan.read_stack(whole_id)).tiles[number].state == "shot"
 
     def to_the_middle(self) -> None:
         """The middle of the simulated specimen lies where the stage says 0."""
