@@ -25,12 +25,13 @@ _TOOLS: dict[str, list[str]] = {
 }
 _LIVE = ("devices", "shoot", "browser")
 """Suites in real time: they hold devices to the clock, and would be late beside each other."""
-_QUIET = ("work", "core", "simulated", "hold", "api", "cli", "jobs", "store", "formats", "demo", "launch", "pages")
+_QUIET = ("work", "core", "fusion", "simulated", "hold", "api", "cli", "jobs", "store", "formats", "demo", "launch",
+          "pages")  # fmt: skip
 _LANES: tuple[tuple[str, ...], ...] = (("format", "lint", "imports", *_LIVE), ("types", "web", *_QUIET))
 """Two at a time: one lane beside the other, a lane in its order. The first, once it is through, helps the second with
 
 what that has last."""
-_APART = {"shoot": "work/shoot"}
+_APART = {"shoot": "work/shoot", "fusion": "core/fusion"}
 """Suites that lie inside another's folder."""
 _RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
 _PART = re.compile(r"(failures|errors|skipped|unexpected successes)=(\d+)")
