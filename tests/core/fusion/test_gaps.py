@@ -37,6 +37,11 @@ class ByPlaces(unittest.TestCase):
         fine = np.full(20, 0.0009)
         self.assertEqual(by_places([*range(10), *range(13, 23)], fine), [9])
 
+    def test_where_little_is_sharp_in_all_a_part_of_that_is_witness_enough_and_specks_are_not(self) -> None:
+        places = [*range(10), *range(13, 23)]
+        self.assertEqual(by_places(places, np.full(20, 0.0004)), [9])
+        self.assertEqual(by_places(places, np.full(20, 0.0001)), [])
+
     def test_none_is_told_where_hardly_anything_is_sharp_as_far_around_as_it_is_wide(self) -> None:
         sharp = np.full(20, 0.01)
         sharp[6:14] = 0.0001

@@ -12,6 +12,7 @@ _GAP_BOTH = 0.005  # of the picture, sharp on either side of a gap
 _GAP_STEPS = 1.6
 _LEAST_FALLS = 6
 _GAP_SHARE = 0.002  # of the picture, sharpest in the frames on either side of a gap
+_GAP_PART, _GAP_LEAST = 0.1, 0.0005  # where little is sharp at all: of that, and of the picture
 _WITNESSES = 0.015  # of the picture, for how fast sharpness falls: fewer are edges and specks
 
 
@@ -33,7 +34,8 @@ def falls(before: NDArray[np.float64], after: NDArray[np.float64], sharp: NDArra
 def by_places(places: Sequence[float], sharp: NDArray[np.float64]) -> list[int]:
     """Frames after which rungs are missing, where positions tell: something lies there, and it is sharp nowhere."""
     apart = np.diff(places)
-    return [int(i) for i in np.flatnonzero(apart > _GAP_STEPS) if _beside(sharp, int(i), float(apart[i])) > _GAP_SHARE]
+    enough = min(_GAP_SHARE, max(_GAP_PART * float(sharp.sum()), _GAP_LEAST))
+    return [int(i) for i in np.flatnonzero(apart > _GAP_STEPS) if _beside(sharp, int(i), float(apart[i])) > enough]
 
 
 def _beside(sharp: NDArray[np.float64], i: int, steps: float) -> float:
