@@ -13,11 +13,12 @@ QUALITY = 93
 
 @dataclass(frozen=True, slots=True)
 class Exposed:
-    """What the camera notes beside the time: exposure in seconds, f-number, sensitivity."""
+    """What the camera notes beside the time: exposure in seconds, f-number, sensitivity; where its lens is focused."""
 
     exposure_s: float
     f_number: float
     iso: int
+    focus_m: float | None = None
 
 
 def encode_jpeg(
@@ -45,5 +46,7 @@ def encode_jpeg(
             details[ExifTags.Base.ExposureTime] = exposed.exposure_s
             details[ExifTags.Base.FNumber] = exposed.f_number
             details[ExifTags.Base.ISOSpeedRatings] = exposed.iso
+            if exposed.focus_m is not None:
+                details[ExifTags.Base.SubjectDistance] = exposed.focus_m
     Image.fromarray(picture).save(file, "JPEG", quality=quality, subsampling=0, exif=exif)
     return file.getvalue()

@@ -13,6 +13,7 @@ from amber_ladder.simulated.card._story import Mishap, Take, Ways, spaced, story
 from amber_ladder.simulated.jpeg import Exposed, encode_jpeg
 
 _BEGAN = datetime(2026, 3, 14, 9, 30)
+_NEAR_M = 0.2  # where a lens that is stepped by the camera is focused on the nearest detail
 _LITTLE, _SOME = 0.0003, 0.003
 """Shares of all detail: with less in focus a frame shows nothing sharp, with more everybody sees that it does."""
 _TELLING = 0.01
@@ -137,8 +138,8 @@ def _between(take: Take, before: Take, bench: CardBench, moment: _Moment, number
     return [CardFile(name, moment.folder, content, None)]
 
 
-def _exposed(take: Take) -> Exposed:
-    return Exposed(take.exposure_s, 4.0, 100)
+def _exposed(take: Take, focus_um: float = 0.0) -> Exposed:
+    return Exposed(take.exposure_s, 4.0, 100, _NEAR_M + 1e-6 * focus_um if take.focus_noted else None)
 
 
 def _shot(
@@ -199,13 +200,13 @@ def _files(
     if kind == "odd_size":
         half = (take.lens.width_px // 2, take.lens.height_px // 2)
         picture = np.asarray(cv2.resize(picture, half, interpolation=cv2.INTER_AREA), np.uint8)
-    name, content = moment.written(picture, _exposed(take))
+    name, content = moment.written(picture, _exposed(take, focus))
     yield CardFile(name, moment.folder, content, number, focus, frozenset(flags))
     if kind == "duplicate":
         moment.wait(1.0)
         again = content if amount else None
         picture, _ = bench.exposed(focus, shift_px=lies[0], turn_deg=lies[1], aside_um=lies[2])
-        name, content = moment.written(picture, _exposed(take), again=again)
+        name, content = moment.written(picture, _exposed(take, focus), again=again)
         yield CardFile(name, moment.folder, content, number, focus, frozenset({"duplicate"} | (flags & {"clipped"})))
 
 

@@ -40,6 +40,7 @@ class Take:
 
     starts and stops; negative where it begins or ends within the specimen. ``steps`` is a step in sharp depths.
     ``mishaps`` and ``hole`` (place of the first missing frame and how many) are shares of the take's length.
+    ``focus_noted`` where the lens is stepped by the camera, which writes down how far away it is focused.
     """
 
     specimen: str
@@ -56,6 +57,7 @@ class Take:
     mishaps: tuple[tuple[float, Mishap], ...] = ()
     hole: tuple[float, int] | None = None
     exposure_s: float = 0.01
+    focus_noted: bool = False
 
 
 @dataclass(frozen=True)

@@ -41,7 +41,7 @@ def seen_file(file: CardFile) -> SeenFile:
     captured_at = noted.captured_at.replace(tzinfo=None) if noted.captured_at else None
     return SeenFile(
         file.name, file.name.rpartition("/")[0], file.width_px or 0, file.height_px or 0, file.bits or 8, captured_at,
-        noted.exposure, look, Against(**pair) if pair else None,
+        noted.exposure, look, Against(**pair) if pair else None, noted.focus_m,
     )  # fmt: skip
 
 

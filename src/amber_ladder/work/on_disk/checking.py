@@ -197,7 +197,7 @@ def _opened(file: OnCard, shown: Shown | None) -> _Opened:
     look, small = look_at(shrunk.rgb, shrunk.factor)
     seen = SeenFile(
         _printable(file.name), _folder(file), shrunk.width_px, shrunk.height_px, shrunk.bits, _clock(file),
-        file.noted.exposure, look, None,
+        file.noted.exposure, look, None, file.noted.focus_m,
     )  # fmt: skip
     return _Opened(seen, small)
 

@@ -1,8 +1,10 @@
 import unittest
+from collections.abc import Sequence
 from dataclasses import replace
 
-from amber_ladder.core.sorting.run import sort_run
-from tests.support.cards import Sorted, three_takes, told_apart
+from amber_ladder.core.sorting.run import SeenFile, sort_run
+from amber_ladder.simulated.card import Ways
+from tests.support.cards import Sorted, take, three_takes, told_apart
 
 
 def borders(one: Sorted) -> list[tuple[str, str]]:
@@ -67,6 +69,48 @@ class TestTimed(unittest.TestCase):
             for place, file in zip(stack.places, first, strict=True)
         ]
         self.assertEqual(sort_run(later).borders, ())
+
+
+def noted(one: Sorted, focus_m: Sequence[float | None]) -> list[SeenFile]:
+    """The same files, with these distances as the camera's notes."""
+    return [replace(file, focus_m=focus) for file, focus in zip(one.files, focus_m, strict=True)]
+
+
+class TestFocusThatTheCameraNoted(unittest.TestCase):
+    def test_it_tells_the_order_whatever_the_lens_breathes(self) -> None:
+        one = Sorted([take("garnet", focus_noted=True), take("garnet", separator="focus", focus_noted=True, far_first=True)],
+                     Ways())  # fmt: skip
+        first, second = one.run.stacks
+        self.assertEqual((first.order, second.order), ("near-first", "far-first"))
+        self.assertRegex(first.order_basis, r"the camera noted its focus from 0\.\d+ to 0\.\d+ m")
+        lying = noted(one, [None if file.focus_m is None else 1.0 - file.focus_m for file in one.files])
+        self.assertEqual([stack.order for stack in sort_run(lying).stacks], ["far-first", "near-first"])
+
+    def test_that_went_to_and_fro_or_is_the_same_for_all_tells_nothing(self) -> None:
+        one = three_takes()
+        known = [(stack.order, stack.order_basis) for stack in one.run.stacks]
+        for focus_m in ([0.2] * len(one.files), [0.2 + 0.001 * (at % 2) for at in range(len(one.files))]):
+            told = sort_run(noted(one, focus_m))
+            self.assertEqual([(stack.order, stack.order_basis) for stack in told.stacks], known)
+            self.assertEqual(told.borders, one.run.borders)
+
+    def test_where_it_leaps_back_another_take_begins(self) -> None:
+        one = told_apart()
+        stack = one.run.stacks[0]
+        files = [one.files[place] for place in stack.places]
+        half = len(files) // 2
+        again = [replace(file, focus_m=0.3 - 1e-4 * (at % half)) for at, file in enumerate(files)]
+        border = next(border for border in sort_run(again).borders if border.before == half)
+        self.assertEqual(
+            border.reason, f"focus starts over: the camera noted {0.3 - 1e-4 * (half - 1):.6g} m, then 0.3 m"
+        )
+
+    def test_that_goes_on_behind_a_hole_is_no_border(self) -> None:
+        one = told_apart()
+        files = [one.files[place] for place in one.run.stacks[0].places]
+        half = len(files) // 2
+        on = [replace(file, focus_m=0.3 - 1e-4 * (at + 5 * (at >= half))) for at, file in enumerate(files)]
+        self.assertEqual(sort_run(on).borders, ())
 
 
 class TestLittle(unittest.TestCase):

@@ -18,7 +18,8 @@ Float = NDArray[np.float32]
 class SeenFile:
     """A file in its place in the run. ``against`` is how it lies against the readable file before it, None for the
 
-    first or where sizes differ. ``exposure`` is what the camera noted (s, f-number, ISO), None where it noted nothing.
+    first or where sizes differ. ``exposure`` is what the camera noted (s, f-number, ISO), ``focus_m`` the distance at
+    which it noted its focus, None where it noted nothing.
     """
 
     name: str
@@ -30,6 +31,7 @@ class SeenFile:
     exposure: tuple[float, float, int] | None
     look: Look
     against: Against | None
+    focus_m: float | None = None
 
     @property
     def form(self) -> tuple[int, int, int]:

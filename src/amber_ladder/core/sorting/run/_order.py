@@ -1,4 +1,4 @@
-"""Which end of a take was shot first, told from how the picture grows and where sharpness travels."""
+"""Which end of a take was shot first: as the camera noted its focus, or as the picture grows and sharpness travels."""
 
 from collections.abc import Sequence
 from itertools import pairwise
@@ -16,15 +16,20 @@ _GROWS_MUCH, _GROWS_SURELY = 0.005, 4.0  # tells by itself: in all, and times it
 _TRAVELS = 0.3  # correlation of ranks
 _STANDS_OUT, _OVER_NOISE = 1.5, 2.0
 _TO_TELL = 12
+_NOTED = 3  # distances of focus: two may be a touch of the ring
 
 
 def order_of(files: Sequence[SeenFile], fit: Sequence[int], leapt: frozenset[int]) -> tuple[Order, str]:
     """The order of a take shot on a stand, and why; ``leapt`` are places where something else moved than focus.
 
-    Two signs are heard. On a rail the picture grows as focus goes deeper, and a part that comes into focus shrinks.
+    Where a camera steps its lens and notes the distance, that is known, and the lens may breathe either way. Else two
+    signs are heard. On a rail the picture grows as focus goes deeper, and a part that comes into focus shrinks.
     Specimens lie before what they lie on: their middle comes into focus before the border when the near end is first.
     Where the two contradict each other, or neither tells, the order is unknown.
     """
+    noted = _noted([files[place].focus_m for place in fit])
+    if noted:
+        return noted
     steps = np.array([
         against.growth
         for before, place in pairwise(fit)
@@ -44,6 +49,18 @@ def order_of(files: Sequence[SeenFile], fit: Sequence[int], leapt: frozenset[int
     if abs(growth) > _GROWS_MUCH:
         return "unknown", "the picture changes size no more than by chance"
     return "unknown", "the picture hardly changes size"
+
+
+def _noted(focus_m: Sequence[float | None]) -> tuple[Order, str] | None:
+    """The order in which the camera noted its focus; None unless it noted it for all, and it went one way only."""
+    known = [one for one in focus_m if one is not None]
+    if len(known) < len(focus_m) or len(set(known)) < _NOTED:
+        return None
+    rising = sorted(known)
+    if known not in (rising, rising[::-1]):
+        return None
+    order: Order = "near-first" if known == rising else "far-first"
+    return order, f"the camera noted its focus from {known[0]:.6g} to {known[-1]:.6g} m"
 
 
 def _error_of_sum(steps: NDArray[np.float64]) -> float:

@@ -192,6 +192,7 @@ def _hard_borders(files: Sequence[SeenFile], valid: Sequence[int], separators: s
             _between(files, before, after, separators),
             _other_camera(files, before, after),
             _other_exposure(files, valid, at),
+            _focus_back(files, valid, at),
             _pause(files, before, after, usual_s),
             _other_content(files, before, after),
         )
@@ -247,6 +248,21 @@ def _other_exposure(files: Sequence[SeenFile], valid: Sequence[int], at: int) ->
         if old != new
     ]
     return f"{', '.join(changed)}"
+
+
+def _focus_back(files: Sequence[SeenFile], valid: Sequence[int], at: int) -> str | None:
+    """Where the camera noted that its focus leapt back, and then went on the same way as before."""
+    noted = [files[place].focus_m for place in valid[max(at + 1 - _STEADY, 0) : at + 1 + _STEADY]]
+    known = np.array([one for one in noted if one is not None])
+    if len(known) < 2 * _STEADY:
+        return None
+    steps = np.diff(known)
+    leap = steps[_STEADY - 1]
+    before, after = (-np.sign(leap) * side for side in (steps[: _STEADY - 1], steps[_STEADY:]))
+    goes_on = min(before.min(), after.min()) >= 0.0 and min(before.sum(), after.sum()) > 0.0
+    if not goes_on or abs(leap) <= max(before.max(), after.max()):
+        return None
+    return f"{_AGAIN}: the camera noted {known[_STEADY - 1]:.6g} m, then {known[_STEADY]:.6g} m"
 
 
 def _usual_interval(files: Sequence[SeenFile], valid: Sequence[int]) -> float | None:
