@@ -72,6 +72,20 @@ class PointSpread(unittest.TestCase):
             self.assertLess(float((green - want).std() / want.std()), off, defocus_um)
             self.assertAlmostEqual(float(green.std() / want.std()), 1.0, delta=0.015, msg=str(defocus_um))
 
+    def test_a_small_part_spreads_its_light_as_if_the_whole_sheet_were_reckoned(self) -> None:
+        y, x = np.mgrid[:240, :320]
+        leg = np.asarray(np.abs(0.4 * (x - 60) - (y - 70)) < 9, np.float32) * np.float32((x > 40) & (x < 110))
+        depth_um = np.asarray(90.0 + 0.3 * x, np.float32)
+        whole = leg.copy()
+        whole[0, 0] = whole[-1, -1] = 1e-30  # nothing to see, and yet covered from corner to corner
+        colour = np.dstack([leg, 0.5 * leg, 0.2 * leg])
+        for focus_um in (60.0, 110.0, 135.0, 260.0):
+            part, all_of_it = (
+                Blur(OPTICS, 300.0).focused_at(Sheet(colour, cover, depth_um), focus_um) for cover in (leg, whole)
+            )
+            np.testing.assert_allclose(part, all_of_it, atol=2e-6)
+            self.assertGreater(float(part[..., 3].max()), 0.05)
+
     def test_far_out_of_focus_the_quick_blur_of_a_live_view_is_smooth_too(self) -> None:
         """Coarse pixels as wide as the cone had painted bars and kinks, and the search for the ends took them for edges."""
         y, x = np.mgrid[:360, :360] - 180.0

@@ -1,6 +1,7 @@
 """How sheets look out of focus: every point spreads its light by its own defocus."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from functools import partial
 from math import floor, log2, sqrt
 
@@ -43,27 +44,44 @@ class Blur:
         own depth would shift whatever lies on a slope. What many points bring together is shared out evenly,
         for a surface of one brightness stays so however it is bent.
         """
-        defocus = np.abs(sheet.depth_um - np.float32(focus_um))
-        return self._spread(sheet, np.interp(defocus, self._defocus_um, np.arange(len(self._levels))))
+        levels = np.arange(len(self._levels))
+        return self._spread(sheet, lambda um: np.interp(np.abs(um - np.float32(focus_um)), self._defocus_um, levels))
 
     def sharp(self, sheet: Sheet) -> Float:
         """The whole sheet in focus at once, blurred by diffraction alone."""
-        return self._spread(sheet, np.zeros_like(sheet.depth_um))
+        return self._spread(sheet, np.zeros_like)
 
-    def _spread(self, sheet: Sheet, place: NDArray[np.floating]) -> Float:
-        """With each point between two levels, ``place`` (H, W) in steps of them."""
-        place = place.astype(np.float32)
-        low, high = float(place.min()), float(place.max())
-        planes = sheet.light
+    def _spread(self, sheet: Sheet, place_of: Callable[[Float], NDArray[np.floating]]) -> Float:
+        """With each point between two levels, the ``place_of`` its depth in steps of them; only where light reaches."""
+        whole = np.zeros((*sheet.cover.shape, 4), np.float32)
+        covered = sheet.covered
+        if covered is None:
+            return whole
+        near = self._between(place_of(sheet.depth_um[covered])).values()
+        reach = max(level.factor * (level.reach_px + 2) for level in near)
+        widest = max(level.factor for level in self._levels)
+        window = _grown(covered, 2 * reach, widest, sheet.cover.shape)  # out to there, and what lights that evenly
+        place = place_of(sheet.depth_um[window]).astype(np.float32)
+        planes = [plane[window] for plane in sheet.light]
         out = [np.zeros_like(plane) for plane in planes]
-        for factor in sorted({level.factor for level in self._levels}):
-            levels = {i: one for i, one in enumerate(self._levels) if one.factor == factor and low - 1 < i < high + 1}
-            if levels and factor == 1:
-                _add_blurred(partial(_weighed, planes, place), levels, out)
-            elif levels:
+        met = self._between(place)
+        for factor in sorted({level.factor for level in met.values()}):
+            levels = {index: level for index, level in met.items() if level.factor == factor}
+            if factor == 1:
+                blocks = _Blocks.of(levels, place.shape)
+                padded, padded_place = [blocks.padded(plane) for plane in planes], blocks.padded(place)
+                _add_blurred(partial(_weighed, padded, padded_place, levels), levels, blocks, out)
+            else:
                 _add_from_coarse(planes, place, levels, factor, out)
         evenly = np.maximum(out[3], np.float32(1e-3))
-        return np.dstack([plane / evenly for plane in (*out[:3], out[-1])])
+        for channel, plane in enumerate((*out[:3], out[-1])):
+            np.divide(plane, evenly, out=whole[(*window, channel)])
+        return whole
+
+    def _between(self, place: NDArray[np.floating]) -> "dict[int, _Level]":
+        """The levels on either side of any of these places."""
+        low, high = float(place.min()), float(place.max())
+        return {index: level for index, level in enumerate(self._levels) if low - 1 < index < high + 1}
 
 
 class _Level:
@@ -96,7 +114,7 @@ class _Level:
         packed[:, 0] = transfer[frequency, 0]
         if size % 2 == 0:
             packed[:, -1] = transfer[frequency, -1]
-        return np.asarray(packed, np.float32)
+        return np.ascontiguousarray(packed, np.float32)  # else copied each time that it is applied
 
 
 def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.float64]:
@@ -107,6 +125,15 @@ def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.floa
     return np.asarray(steps)
 
 
+def _grown(window: tuple[slice, slice], by_px: int, step_px: int, shape: tuple[int, ...]) -> tuple[slice, slice]:
+    """A window (rows, columns) grown to all sides, onto whole coarse pixels, as far as the picture goes."""
+    rows, columns = (
+        slice(max(one.start - by_px, 0) // step_px * step_px, min(-(-(one.stop + by_px) // step_px) * step_px, side))
+        for one, side in zip(window, shape, strict=True)
+    )
+    return rows, columns
+
+
 def _add_from_coarse(
     planes: list[Float], place: Float, levels: dict[int, _Level], factor: int, out: list[Float]
 ) -> None:
@@ -115,55 +142,83 @@ def _add_from_coarse(
     if not coarse:
         return
     grid = [np.zeros_like(plane) for plane in next(iter(coarse.values()))]
-    _add_blurred(partial(_part, coarse), {index: levels[index] for index in coarse}, grid)
+    blocks = _Blocks.of(levels, grid[0].shape)
+    padded = {index: [blocks.padded(plane) for plane in made] for index, made in coarse.items()}
+    _add_blurred(lambda at: ((i, [plane[at] for plane in made]) for i, made in padded.items()), levels, blocks, grid)
     for plane, part in zip(out, grid, strict=True):
         size = (part.shape[1] * factor, part.shape[0] * factor)
         full = cv2.resize(part, size, interpolation=cv2.INTER_LINEAR)
         np.add(plane, full[: plane.shape[0], : plane.shape[1]], out=plane)
 
 
+@dataclass(frozen=True, slots=True)
+class _Blocks:
+    """Squares of ``size`` over a picture of ``shape``, each without its border of ``reach`` beside the next, px."""
+
+    shape: tuple[int, ...]
+    reach: int
+    size: int
+
+    @classmethod
+    def of(cls, levels: dict[int, _Level], shape: tuple[int, ...]) -> "_Blocks":
+        """As wide as light of these levels reaches."""
+        reach = max(level.reach_px for level in levels.values())
+        size = min(max(_BLOCK_PX, 6 * reach), max(shape) + 2 * reach)
+        return cls(shape, reach, cv2.getOptimalDFTSize(size))
+
+    @property
+    def inner(self) -> int:
+        """Side of what a block is right in."""
+        return self.size - 2 * self.reach
+
+    def padded(self, plane: Float) -> Float:
+        """A plane, mirrored at its edges, as far as blocks go."""
+        below, after = (-side % self.inner + self.reach for side in self.shape)
+        whole = cv2.copyMakeBorder(plane, self.reach, below, self.reach, after, cv2.BORDER_REFLECT)
+        return np.asarray(whole, np.float32)
+
+
+Window = tuple[slice, slice]
+
+
 def _add_blurred(
-    part_of: Callable[[int, slice, slice], list[Float]], levels: dict[int, _Level], out: list[Float]
+    parts: Callable[[Window], Iterable[tuple[int, list[Float]]]],
+    levels: dict[int, _Level],
+    blocks: _Blocks,
+    out: list[Float],
 ) -> None:
-    """Add the light of these levels, blurred, to ``out`` (planes of (H, W)); ``part_of`` gives a level's at a place.
+    """Add the light of these levels, blurred, to ``out`` (planes of (H, W)); ``parts`` gives a block's, by level.
 
     Block by block (overlap-save), the levels' spectra summed before they are turned back: a block that holds few
     depths costs little, and a sheet's many levels cost one inverse transform.
     """
-    height, width = out[0].shape
-    reach = max(level.reach_px for level in levels.values())
-    size = cv2.getOptimalDFTSize(min(max(_BLOCK_PX, 6 * reach), max(height, width) + 2 * reach))
-    inner = size - 2 * reach
-    for top in range(0, height, inner):
-        rows, above = slice(max(top - reach, 0), top - reach + size), max(reach - top, 0)
-        for left in range(0, width, inner):
-            columns, before = slice(max(left - reach, 0), left - reach + size), max(reach - left, 0)
+    size, reach, inner = blocks.size, blocks.reach, blocks.inner
+    for top in range(0, blocks.shape[0], inner):
+        for left in range(0, blocks.shape[1], inner):
             total = [np.zeros((size, size), np.float32) for _ in out]
-            for index, level in levels.items():
-                part = part_of(index, rows, columns)
-                if not part:
-                    continue
-                below, after = size - above - part[0].shape[0], size - before - part[0].shape[1]
+            for index, part in parts((slice(top, top + size), slice(left, left + size))):
+                transfer = levels[index].transfer(size)
                 for c, plane in enumerate(part):
-                    whole = cv2.copyMakeBorder(plane, above, below, before, after, cv2.BORDER_REFLECT)
-                    cv2.accumulateProduct(cv2.dft(whole), level.transfer(size)[_CHANNEL[c]], total[c])
+                    cv2.accumulateProduct(cv2.dft(plane), transfer[_CHANNEL[c]], total[c])
             for plane, spectrum in zip(out, total, strict=True):
                 blurred = cv2.dft(spectrum, flags=cv2.DFT_INVERSE | cv2.DFT_SCALE | cv2.DFT_REAL_OUTPUT)
                 here = plane[top : top + inner, left : left + inner]
                 here += blurred[reach : reach + here.shape[0], reach : reach + here.shape[1]]
 
 
-def _weighed(planes: list[Float], place: Float, index: int, rows: slice, columns: slice) -> list[Float]:
-    """What of a part of the light belongs to a level; empty if nothing does."""
-    away = np.abs(place[rows, columns] - np.float32(index))
-    if away.min() >= 1.0:
-        return []
-    weight = np.maximum(np.float32(1) - away, np.float32(0))
-    return [plane[rows, columns] * weight for plane in planes]
-
-
-def _part(planes: dict[int, list[Float]], index: int, rows: slice, columns: slice) -> list[Float]:
-    return [plane[rows, columns] for plane in planes[index]]
+def _weighed(
+    planes: list[Float], place: Float, levels: Iterable[int], at: Window = (slice(None), slice(None))
+) -> Iterator[tuple[int, list[Float]]]:
+    """What of a part of the light belongs to each level; those to which nothing does are left out."""
+    here = place[at]
+    low, high = float(here.min()), float(here.max())
+    for index in levels:
+        if not low - 1 < index < high + 1:
+            continue
+        weight = np.abs(here - np.float32(index))
+        if weight.min() < 1.0:
+            np.maximum(np.subtract(np.float32(1), weight, out=weight), np.float32(0), out=weight)
+            yield index, [plane[at] * weight for plane in planes]
 
 
 def _coarse(planes: list[Float], place: Float, index: int, factor: int) -> list[Float]:
@@ -172,7 +227,8 @@ def _coarse(planes: list[Float], place: Float, index: int, factor: int) -> list[
     below, after = -height % factor, -width % factor
     size = ((width + after) // factor, (height + below) // factor)
     coarse = list[Float]()
-    for plane in _weighed(planes, place, index, slice(None), slice(None)):
-        whole = cv2.copyMakeBorder(plane, 0, below, 0, after, cv2.BORDER_REFLECT)
-        coarse.append(np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA), np.float32))
+    for _, part in _weighed(planes, place, [index]):
+        for plane in part:
+            whole = cv2.copyMakeBorder(plane, 0, below, 0, after, cv2.BORDER_REFLECT)
+            coarse.append(np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA), np.float32))
     return coarse

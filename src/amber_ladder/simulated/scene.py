@@ -58,6 +58,14 @@ class Sheet:
         planes = [self.rgb[..., c] * self.cover for c in range(3)] + [np.ones_like(self.cover)]
         return planes if self.cover.min() >= 1.0 else [*planes, self.cover]
 
+    @cached_property
+    def covered(self) -> tuple[slice, slice] | None:
+        """The rows and columns between which anything is covered; None where nothing is."""
+        rows, columns = (np.flatnonzero((self.cover > 0.0).any(axis=axis)) for axis in (1, 0))
+        if not rows.size:
+            return None
+        return slice(int(rows[0]), int(rows[-1]) + 1), slice(int(columns[0]), int(columns[-1]) + 1)
+
 
 @dataclass(frozen=True, slots=True)
 class Scene:
