@@ -1,9 +1,14 @@
 """Simulated cards, small enough for tests, laid into a folder and looked through once a test run."""
 
+import os
+import pickle
 import tempfile
+import time
 from collections.abc import Iterator, Sequence
 from functools import cache
+from hashlib import sha256
 from pathlib import Path
+from typing import cast
 
 import cv2
 import numpy as np
@@ -11,6 +16,7 @@ from numpy.typing import NDArray
 
 from amber_ladder.core.frames import no_progress
 from amber_ladder.core.sorting.run import Flag, Run, SeenFile, Stack, sort_run
+from amber_ladder.launch.serve import SOURCE
 from amber_ladder.simulated.card import Lens, Light, Mishap, SimulatedCard, Take, Ways, fill_card
 from amber_ladder.work import card as work
 from amber_ladder.work.card import CardView
@@ -18,6 +24,7 @@ from amber_ladder.work.on_disk.checking import files_on, look_through
 from tests.support.station import database
 from tests.support.takes import have_done
 
+_KEPT_S = 7 * 24 * 3600.0
 LENS = Lens(480, 360, 6.0, 0.18)
 UNTIMED = Ways(timed=False, exposure_noted=False)
 MISHAPS = (
@@ -41,7 +48,7 @@ class Sorted:
     """A card that was sorted, with what is true of it."""
 
     def __init__(self, takes: Sequence[Take], ways: Ways = UNTIMED) -> None:
-        self.card: SimulatedCard = fill_card(takes, ways)
+        self.card: SimulatedCard = _filled(takes, ways)
         with tempfile.TemporaryDirectory() as folder:
             write_card(self.card, Path(folder))
             files, _ = files_on(Path(folder))
@@ -69,6 +76,27 @@ class Sorted:
     def frames(self, number: int) -> list[str]:
         """Names of a take's frames."""
         return [file.path for file in self.card.files if file.take == number]
+
+
+def _filled(takes: Sequence[Take], ways: Ways) -> SimulatedCard:
+    """A card of these takes: made once by the same code, for several suites look at the same ones."""
+    told = sha256(repr((takes, ways)).encode())
+    for part in ("simulated", "core/optics"):
+        for path in sorted((SOURCE / "src/amber_ladder" / part).rglob("*.py")):
+            told.update(path.read_bytes())
+    told.update((SOURCE / "requirements/run.lock").read_bytes())
+    kept = SOURCE / ".stamps/cards" / told.hexdigest()
+    if kept.exists():
+        return cast(SimulatedCard, pickle.loads(kept.read_bytes()))
+    card = fill_card(takes, ways)
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    for old in kept.parent.iterdir():
+        if old.stat().st_mtime < time.time() - _KEPT_S:
+            old.unlink(missing_ok=True)
+    whole = kept.with_name(f"{os.getpid()}.part")  # two suites may make the same one
+    whole.write_bytes(pickle.dumps(card))
+    whole.replace(kept)
+    return card
 
 
 def write_card(card: SimulatedCard, folder: Path) -> None:
