@@ -27,6 +27,7 @@ _POP_S = 0.004  # how long the flash glows: swings within it blur the frame
 _LIVE_STEP = 0.2  # of the sharp depth: nearer focus positions share one live picture
 _LIVE_KEPT = 160
 _LIVE_COARSER = 3.0  # blur steps
+_STILL_LOOKING_S = 3.0  # since the last live picture
 _LIVE_NOISE = 2.0  # levels of 8 bits
 
 
@@ -82,7 +83,7 @@ class CameraBody:
         self._seen: tuple[Lighting, dict[int, NDArray[np.uint8]]] = (Lighting(), {})
         self._closed = threading.Event()
         self._looker: threading.Thread | None = None
-        self._looked_at = 0
+        self._looked_at, self._looked = 0, 0.0
         self._magnified: tuple[tuple[float, float, int, float, Lighting], NDArray[np.uint8]] | None = None
         self._began = time.monotonic()
         self._shift_px, self._turn_deg = np.zeros(2), 0.0
@@ -104,6 +105,7 @@ class CameraBody:
 
     def live(self, truth: Truth, build: Build, width_px: int, lighting: Lighting) -> NDArray[np.uint8]:
         """The whole field, lit by the modelling lamp."""
+        self._looked = time.monotonic()
         with self._live_turn:
             view, factor = self._small_view(width_px)
         scene = self._live_scene(view, self._focus_um(truth), lighting)
@@ -200,14 +202,14 @@ class CameraBody:
         return max(self._optics.sharp_depth_um.total * _LIVE_STEP, self._specimen.depth_um / _LIVE_KEPT)
 
     def _look_ahead(self) -> None:
-        """Render live pictures of focus positions near the present one, before anybody moves there."""
+        """Render live pictures of focus positions near the present one, while anybody looks and may move there."""
         beyond_um = 4.0 * self._optics.sharp_depth_um.total
         while not self._closed.is_set():
             small, (lighting, seen), step_um = self._small, self._seen, self._live_step_um
             wanted = range(round(-beyond_um / step_um), round((self._specimen.depth_um + beyond_um) / step_um) + 1)
             missing = [key for key in wanted if key not in seen]
-            if small is None or not missing:
-                self._closed.wait(1.0)
+            if small is None or not missing or time.monotonic() > self._looked + _STILL_LOOKING_S:
+                self._closed.wait(0.5)
                 continue
             key = min(missing, key=lambda one: abs(one - self._looked_at))
             began = time.monotonic()
