@@ -14,6 +14,8 @@ from amber_ladder.core.optics._formulas import rim_slope
 from amber_ladder.simulated.psf import half_width_px, kernel
 from amber_ladder.simulated.scene import Float, Sheet
 
+Window = tuple[slice, slice]
+
 CHANNEL_UM = (0.61, 0.55, 0.46)
 """Mean wavelengths of a camera's red, green and blue, in µm, for a rig planned at 0.55 µm."""
 
@@ -125,7 +127,7 @@ def _steps(optics: Optics, deepest_um: float, coarser: float) -> NDArray[np.floa
     return np.asarray(steps)
 
 
-def _grown(window: tuple[slice, slice], by_px: int, step_px: int, shape: tuple[int, ...]) -> tuple[slice, slice]:
+def _grown(window: Window, by_px: int, step_px: int, shape: tuple[int, ...]) -> Window:
     """A window (rows, columns) grown to all sides, onto whole coarse pixels, as far as the picture goes."""
     rows, columns = (
         slice(max(one.start - by_px, 0) // step_px * step_px, min(-(-(one.stop + by_px) // step_px) * step_px, side))
@@ -176,9 +178,6 @@ class _Blocks:
         below, after = (-side % self.inner + self.reach for side in self.shape)
         whole = cv2.copyMakeBorder(plane, self.reach, below, self.reach, after, cv2.BORDER_REFLECT)
         return np.asarray(whole, np.float32)
-
-
-Window = tuple[slice, slice]
 
 
 def _add_blurred(
