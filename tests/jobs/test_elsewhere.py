@@ -161,6 +161,7 @@ class OverAFolder(Elsewhere):
         begun = self.begin(slice(1, 12), method="pyramid")
         until(lambda: self.now(begun).task.done > 0, "the merge to be under way")
         os.kill(children_of(self.workers[-1].pid)[0], signal.SIGKILL)
+        until(lambda: attempts(self.now(begun)) == 2, "it to be given out again")
         written: list[bool] = []
 
         def merging() -> bool:
