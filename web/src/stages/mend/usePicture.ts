@@ -42,8 +42,6 @@ export function usePicture(props: PictureProps & { onView: (view: View) => void 
       mouseNavEnabled: false,
       keyboardNavEnabled: false,
       imageSmoothingEnabled: true,
-      // After a stroke all tiles in sight are asked for anew: most are at hand, and one a frame would keep it waiting.
-      maxTilesPerFrame: 16,
       tileRetryMax: 5,
       tileRetryDelay: 1500,
     });
