@@ -57,11 +57,15 @@ _SHOT_FIRST: list[int] = []
 
 
 def _shot_again(stack: StackView, take_id: int) -> bool:
-    """Give a stack a take like this one, frame by frame; False if that one's files are there no more."""
+    """Give a stack a take like this one, frame by frame; False if it is no more as it was shot."""
     store = FrameStore(settings().data)
+
+    def as_it_was_shot(frame: Frame) -> bool:
+        return not frame.left_out and store.place(frame.sha256, frame.suffix).exists()
+
     with transaction() as session:
         shot = session.get(Take, take_id)
-        if not shot or not all(store.place(one.sha256, one.suffix).exists() for one in shot.frames):
+        if not shot or shot.discard_id or shot.development or not all(map(as_it_was_shot, shot.frames)):
             return False
         stored = stacks.get_stack(session, stack.id)
         take = _like(shot, stack_id=None, task_id=None)
