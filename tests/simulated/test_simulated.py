@@ -72,6 +72,20 @@ class PointSpread(unittest.TestCase):
             self.assertLess(float((green - want).std() / want.std()), off, defocus_um)
             self.assertAlmostEqual(float(green.std() / want.std()), 1.0, delta=0.015, msg=str(defocus_um))
 
+    def test_a_picture_turned_upside_down_is_blurred_as_it_was(self) -> None:
+        """Blocks and wide pixels begin at the top left, and must not show: not where they meet, nor at the edges."""
+        random = np.random.default_rng(7)
+        y, x = np.mgrid[:320, :704].astype(np.float32)
+        depth_um = np.asarray(40.0 + 0.35 * x + 20.0 * np.sin(y / 40.0), np.float32)
+        colour = cv2.GaussianBlur(random.random((320, 704, 3), dtype=np.float32), (0, 0), 1.5)
+        cover = np.asarray(np.clip(60.0 - np.hypot(x - 500.0, y - 60.0), 0.0, 1.0), np.float32)
+        for covered in (np.ones_like(cover), cover):
+            for focus_um in (60.0, 180.0):
+                sheet = Sheet(colour, covered, depth_um)
+                turned = Sheet(*(np.ascontiguousarray(one[::-1, ::-1]) for one in (colour, covered, depth_um)))
+                one, other = (Blur(OPTICS, 400.0).focused_at(each, focus_um) for each in (sheet, turned))
+                np.testing.assert_allclose(other[::-1, ::-1], one, atol=1e-5)
+
     def test_a_small_part_spreads_its_light_as_if_the_whole_sheet_were_reckoned(self) -> None:
         y, x = np.mgrid[:240, :320]
         leg = np.asarray(np.abs(0.4 * (x - 60) - (y - 70)) < 9, np.float32) * np.float32((x > 40) & (x < 110))

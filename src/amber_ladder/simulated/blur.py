@@ -1,11 +1,12 @@
 """How sheets look out of focus: every point spreads its light by its own defocus."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
+from itertools import product
 from math import floor, log2, sqrt
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -46,43 +47,38 @@ class Blur:
         own depth would shift whatever lies on a slope. What many points bring together is shared out evenly,
         for a surface of one brightness stays so however it is bent.
         """
-        levels = np.arange(len(self._levels))
-        return self._spread(sheet, lambda um: np.interp(np.abs(um - np.float32(focus_um)), self._defocus_um, levels))
+        return self._spread(sheet, lambda um: np.abs(um - np.float32(focus_um)))
 
     def sharp(self, sheet: Sheet) -> Float:
         """The whole sheet in focus at once, blurred by diffraction alone."""
         return self._spread(sheet, np.zeros_like)
 
-    def _spread(self, sheet: Sheet, place_of: Callable[[Float], NDArray[np.floating]]) -> Float:
-        """With each point between two levels, the ``place_of`` its depth in steps of them; only where light reaches."""
+    def _spread(self, sheet: Sheet, defocus_of: Callable[[Float], Float]) -> Float:
+        """With each point by the defocus that its depth has (µm); only where light reaches."""
         whole = np.zeros((*sheet.cover.shape, 4), np.float32)
         covered = sheet.covered
         if covered is None:
             return whole
-        near = self._between(place_of(sheet.depth_um[covered])).values()
+        near = self._between(defocus_of(sheet.depth_um[covered])).values()
         reach = max(level.factor * (level.reach_px + 2) for level in near)
         widest = max(level.factor for level in self._levels)
         window = _grown(covered, 2 * reach, widest, sheet.cover.shape)  # out to there, and what lights that evenly
-        place = place_of(sheet.depth_um[window]).astype(np.float32)
-        planes = [plane[window] for plane in sheet.light]
-        out = [np.zeros_like(plane) for plane in planes]
-        met = self._between(place)
+        defocus_um = defocus_of(sheet.depth_um[window])
+        place = np.interp(defocus_um, self._defocus_um, np.arange(len(self._levels))).astype(np.float32)
+        lit = _Lit(sheet.light, (window[0].start, window[1].start), place)
+        met = self._between(defocus_um)
+        out = [np.zeros_like(place) for _ in sheet.light]
         for factor in sorted({level.factor for level in met.values()}):
-            levels = {index: level for index, level in met.items() if level.factor == factor}
-            if factor == 1:
-                blocks = _Blocks.of(levels, place.shape)
-                padded, padded_place = [blocks.padded(plane) for plane in planes], blocks.padded(place)
-                _add_blurred(partial(_weighed, padded, padded_place, levels), levels, blocks, out)
-            else:
-                _add_from_coarse(planes, place, levels, factor, out)
+            _add_blurred(lit, {index: level for index, level in met.items() if level.factor == factor}, factor, out)
         evenly = np.maximum(out[3], np.float32(1e-3))
         for channel, plane in enumerate((*out[:3], out[-1])):
             np.divide(plane, evenly, out=whole[(*window, channel)])
         return whole
 
-    def _between(self, place: NDArray[np.floating]) -> "dict[int, _Level]":
-        """The levels on either side of any of these places."""
-        low, high = float(place.min()), float(place.max())
+    def _between(self, defocus_um: Float) -> "dict[int, _Level]":
+        """The levels on either side of any of these."""
+        ends = (float(defocus_um.min()), float(defocus_um.max()))
+        low, high = np.interp(ends, self._defocus_um, np.arange(len(self._levels)))
         return {index: level for index, level in enumerate(self._levels) if low - 1 < index < high + 1}
 
 
@@ -136,98 +132,131 @@ def _grown(window: Window, by_px: int, step_px: int, shape: tuple[int, ...]) -> 
     return rows, columns
 
 
-def _add_from_coarse(
-    planes: list[Float], place: Float, levels: dict[int, _Level], factor: int, out: list[Float]
-) -> None:
-    """Add the light of levels that are blurred on pixels ``factor`` times as wide."""
-    coarse = {index: made for index in levels if (made := _coarse(planes, place, index, factor))}
-    if not coarse:
-        return
-    grid = [np.zeros_like(plane) for plane in next(iter(coarse.values()))]
-    blocks = _Blocks.of(levels, grid[0].shape)
-    padded = {index: [blocks.padded(plane) for plane in made] for index, made in coarse.items()}
-    _add_blurred(lambda at: ((i, [plane[at] for plane in made]) for i, made in padded.items()), levels, blocks, grid)
-    for plane, part in zip(out, grid, strict=True):
-        size = (part.shape[1] * factor, part.shape[0] * factor)
-        full = cv2.resize(part, size, interpolation=cv2.INTER_LINEAR)
-        np.add(plane, full[: plane.shape[0], : plane.shape[1]], out=plane)
-
-
 @dataclass(frozen=True, slots=True)
-class _Blocks:
-    """Squares of ``size`` over a picture of ``shape``, each without its border of ``reach`` beside the next, px."""
+class _Lit:
+    """Planes of light, and where in them (row, column) the part begins whose points lie between these levels."""
 
-    shape: tuple[int, ...]
-    reach: int
-    size: int
-
-    @classmethod
-    def of(cls, levels: dict[int, _Level], shape: tuple[int, ...]) -> "_Blocks":
-        """As wide as light of these levels reaches."""
-        reach = max(level.reach_px for level in levels.values())
-        size = min(max(_BLOCK_PX, 6 * reach), max(shape) + 2 * reach)
-        return cls(shape, reach, cv2.getOptimalDFTSize(size))
-
-    @property
-    def inner(self) -> int:
-        """Side of what a block is right in."""
-        return self.size - 2 * self.reach
-
-    def padded(self, plane: Float) -> Float:
-        """A plane, mirrored at its edges, as far as blocks go."""
-        below, after = (-side % self.inner + self.reach for side in self.shape)
-        whole = cv2.copyMakeBorder(plane, self.reach, below, self.reach, after, cv2.BORDER_REFLECT)
-        return np.asarray(whole, np.float32)
+    planes: Float  # (planes, H, W)
+    at: tuple[int, int]
+    place: Float  # (h, w), in steps of levels
 
 
-def _add_blurred(
-    parts: Callable[[Window], Iterable[tuple[int, list[Float]]]],
-    levels: dict[int, _Level],
-    blocks: _Blocks,
-    out: list[Float],
-) -> None:
-    """Add the light of these levels, blurred, to ``out`` (planes of (H, W)); ``parts`` gives a block's, by level.
+def _add_blurred(lit: _Lit, levels: dict[int, _Level], factor: int, out: list[Float]) -> None:
+    """Add the light that belongs to these levels, blurred on pixels ``factor`` times as wide, to ``out`` (h, w).
 
     Block by block (overlap-save), the levels' spectra summed before they are turned back: a block that holds few
     depths costs little, and a sheet's many levels cost one inverse transform.
     """
-    size, reach, inner = blocks.size, blocks.reach, blocks.inner
-    for top in range(0, blocks.shape[0], inner):
-        for left in range(0, blocks.shape[1], inner):
-            total = [np.zeros((size, size), np.float32) for _ in out]
-            for index, part in parts((slice(top, top + size), slice(left, left + size))):
-                transfer = levels[index].transfer(size)
-                for c, plane in enumerate(part):
-                    cv2.accumulateProduct(cv2.dft(plane), transfer[_CHANNEL[c]], total[c])
-            for plane, spectrum in zip(out, total, strict=True):
-                blurred = cv2.dft(spectrum, flags=cv2.DFT_INVERSE | cv2.DFT_SCALE | cv2.DFT_REAL_OUTPUT)
-                here = plane[top : top + inner, left : left + inner]
-                here += blurred[reach : reach + here.shape[0], reach : reach + here.shape[1]]
+    shape = tuple(-(-side // factor) for side in lit.place.shape)
+    reach, first = max(level.reach_px for level in levels.values()), min(levels)
+    # As wide as light of these levels reaches, and each right without its border of that beside the next.
+    size = cv2.getOptimalDFTSize(min(max(_BLOCK_PX, 6 * reach), max(shape) + 2 * reach))
+    inner = size - 2 * reach
+    grid = out if factor == 1 else [np.zeros(shape, np.float32) for _ in out]
+    parts = np.empty((len(levels), size, len(out), size), np.float32)
+    spectrum = np.empty((size, size), np.float32)
+    for top, left in product(*(range(0, side, inner) for side in shape)):
+        begin = max(top - reach, 0), max(left - reach, 0)
+        end = min(top - reach + size, shape[0]), min(left - reach + size, shape[1])
+        met = _share_out(lit.planes, lit.at, lit.place, begin, end, factor, first, parts)
+        total = [np.zeros((size, size), np.float32) for _ in out]
+        for index in np.flatnonzero(met):
+            transfer = levels[first + int(index)].transfer(size)
+            for c in range(len(out)):
+                part = parts[index, : end[0] - begin[0], c, : end[1] - begin[1]]
+                block = _mirrored(part, begin[0] - top + reach, begin[1] - left + reach, size)
+                cv2.accumulateProduct(cv2.dft(block, spectrum), transfer[_CHANNEL[c]], total[c])
+        for plane, summed in zip(grid, total, strict=True):
+            blurred = cv2.dft(summed, flags=cv2.DFT_INVERSE | cv2.DFT_SCALE | cv2.DFT_REAL_OUTPUT)
+            here = plane[top : top + inner, left : left + inner]
+            here += blurred[reach : reach + here.shape[0], reach : reach + here.shape[1]]
+    if factor > 1:
+        for plane, part in zip(out, grid, strict=True):
+            full = cv2.resize(part, (shape[1] * factor, shape[0] * factor), interpolation=cv2.INTER_LINEAR)
+            np.add(plane, full[: plane.shape[0], : plane.shape[1]], out=plane)
 
 
-def _weighed(
-    planes: list[Float], place: Float, levels: Iterable[int], at: Window = (slice(None), slice(None))
-) -> Iterator[tuple[int, list[Float]]]:
-    """What of a part of the light belongs to each level; those to which nothing does are left out."""
-    here = place[at]
-    low, high = float(here.min()), float(here.max())
-    for index in levels:
-        if not low - 1 < index < high + 1:
-            continue
-        weight = np.abs(here - np.float32(index))
-        if weight.min() < 1.0:
-            np.maximum(np.subtract(np.float32(1), weight, out=weight), np.float32(0), out=weight)
-            yield index, [plane[at] * weight for plane in planes]
+def _mirrored(part: Float, above: int, before: int, size: int) -> Float:
+    """A block that holds this from there on, and beyond it its mirror image."""
+    below, after = size - above - part.shape[0], size - before - part.shape[1]
+    return np.asarray(cv2.copyMakeBorder(part, above, below, before, after, cv2.BORDER_REFLECT), np.float32)
 
 
-def _coarse(planes: list[Float], place: Float, index: int, factor: int) -> list[Float]:
-    """What of the light belongs to a level, on pixels ``factor`` times as wide; empty if nothing does."""
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _share_out(
+    planes: Float,
+    at: tuple[int, int],
+    place: Float,
+    begin: tuple[int, int],
+    end: tuple[int, int],
+    factor: int,
+    first: int,
+    parts: Float,
+) -> NDArray[np.bool_]:
+    """Write what of the light belongs to each level, from the ``first``, to ``parts`` (level, row, plane, column).
+
+    On pixels ``factor`` times as wide, from ``begin`` to ``end`` (row, column); tells which levels got any. Row by row:
+    in a row lie few depths, and what is weighed and summed along it stays in the processor's cache.
+    """
+    met = np.zeros(len(parts), np.bool_)
     height, width = place.shape
-    below, after = -height % factor, -width % factor
-    size = ((width + after) // factor, (height + below) // factor)
-    coarse = list[Float]()
-    for _, part in _weighed(planes, place, [index]):
-        for plane in part:
-            whole = cv2.copyMakeBorder(plane, 0, below, 0, after, cv2.BORDER_REFLECT)
-            coarse.append(np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA), np.float32))
-    return coarse
+    left, right = begin[1] * factor, min(end[1] * factor, width)
+    weight = np.empty(right - left, np.float32)
+    sums = np.empty((len(planes), (end[1] - begin[1]) * factor), np.float32)
+    even = np.float32(1.0) / np.float32(factor * factor)
+    for r in range(end[0] - begin[0]):
+        above = (begin[0] + r) * factor
+        low, high = place[above, left], place[above, left]
+        for y in range(above, min(above + factor, height)):
+            low, high = _widened(place[y, left:right], low, high)
+        for index in range(len(parts)):
+            if not low - 1 < first + index < high + 1:
+                if met[index]:
+                    parts[index, r, :, : end[1] - begin[1]] = 0
+                continue
+            if not met[index]:
+                parts[index, :r, :, : end[1] - begin[1]] = 0
+                met[index] = True
+            sums[:] = 0
+            for fine in range(above, above + factor):
+                y = min(fine, 2 * height - 1 - fine)  # mirrored where the picture ends within a coarse pixel
+                _weigh(place[y, left:right], np.float32(first + index), even, weight)
+                for plane in range(len(planes)):
+                    _add_weighed(planes[plane, at[0] + y, at[1] + left : at[1] + right], weight, sums[plane])
+            for plane in range(len(planes)):
+                for x in range(right - left, sums.shape[1]):
+                    sums[plane, x] = sums[plane, 2 * (right - left) - 1 - x]
+                _gathered(sums[plane], factor, parts[index, r, plane])
+    return met
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _widened(line: Float, low: np.float32, high: np.float32) -> tuple[np.float32, np.float32]:
+    for one in line:
+        low, high = min(low, one), max(high, one)
+    return low, high
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _weigh(place: Float, level: np.float32, even: np.float32, out: Float) -> None:
+    for x in range(len(out)):
+        out[x] = even * max(np.float32(1.0) - abs(place[x] - level), np.float32(0.0))
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_weighed(line: Float, weight: Float, out: Float) -> None:
+    for x in range(len(weight)):
+        out[x] += weight[x] * line[x]
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _gathered(line: Float, factor: int, out: Float) -> None:
+    """Sums of so many neighbours."""
+    if factor == 1:
+        out[: len(line)] = line
+        return
+    for x in range(len(line) // factor):
+        total = np.float32(0.0)
+        for one in range(factor):
+            total += line[x * factor + one]
+        out[x] = total

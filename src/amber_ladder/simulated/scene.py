@@ -53,10 +53,10 @@ class Sheet:
     depth_um: Float
 
     @cached_property
-    def light(self) -> list[Float]:
-        """Planes (H, W): premultiplied red, green and blue, one everywhere, and the cover unless that is the same."""
+    def light(self) -> Float:
+        """(n, H, W): premultiplied red, green and blue, one everywhere, and the cover unless that is the same."""
         planes = [self.rgb[..., c] * self.cover for c in range(3)] + [np.ones_like(self.cover)]
-        return planes if self.cover.min() >= 1.0 else [*planes, self.cover]
+        return np.stack(planes if self.cover.min() >= 1.0 else [*planes, self.cover])
 
     @cached_property
     def covered(self) -> tuple[slice, slice] | None:
