@@ -21,7 +21,7 @@ from amber_ladder.work import mend
 from amber_ladder.work.stack.naming import FileNames, set_names
 from amber_ladder.work.stack.views import MergeView
 from tests.support.station import database
-from tests.support.takes import folder_of, have_done, merged, shot_stack
+from tests.support.takes import a_merge, folder_of, have_done, shot_stack
 
 SITE = "https://pictures.tarnhollow.example/stacks"
 
@@ -34,7 +34,7 @@ class Leaving(unittest.TestCase):
     def setUpClass(cls) -> None:
         database()
         cls.client = TestClient(create_app(), base_url="http://localhost")
-        cls.merge = merged(shot_stack("LEAVES-1").takes[0].id)
+        cls.merge = a_merge(shot_stack("LEAVES-1").takes[0].id)
 
     def setUp(self) -> None:
         self.addCleanup(set_names, FileNames())
@@ -189,7 +189,7 @@ class Leaving(unittest.TestCase):
         self.assertEqual(
             self.saved_as(f"/api/mended/{number}/changed.tif"), f"{stem}_mend{self.of(number)}_changed.tif"
         )
-        other = merged(shot_stack("LEAVES-2").takes[0].id)
+        other = a_merge(shot_stack("LEAVES-2").takes[0].id)
         missing = self.client.get(f"/api/merges/{other.id}/before-after.png", params={"mended_id": number})
         self.assertEqual(missing.status_code, 404)
 

@@ -6,7 +6,7 @@ from typing import Any, ClassVar
 import httpx
 
 from tests.support.station import running
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 LINE: dict[str, Any] = {"kind": "length", "points": [[100, 100], [160, 180]]}
 
@@ -17,7 +17,7 @@ class OverHttp(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         running()
-        cls.merge_id = merged(shot_stack("MEASURE-HTTP").takes[0].id).id
+        cls.merge_id = a_merge(shot_stack("MEASURE-HTTP").takes[0].id).id
 
     def setUp(self) -> None:
         self.http = httpx.Client(base_url=f"{running().address}api", timeout=90.0)

@@ -6,7 +6,7 @@ from typing import Any, ClassVar
 import httpx
 
 from tests.support.station import running, until
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 
 class OverHttp(unittest.TestCase):
@@ -17,7 +17,7 @@ class OverHttp(unittest.TestCase):
     def setUpClass(cls) -> None:
         running()
         stack = shot_stack("MEND-HTTP")
-        cls.merge_id = merged(stack.takes[0].id).id
+        cls.merge_id = a_merge(stack.takes[0].id).id
         one = stack.takes[0].frames[12]
         cls.frame = {"id": one.id, "name": one.name}
 

@@ -16,7 +16,7 @@ from amber_ladder.store import deeds
 from amber_ladder.store.database import transaction
 from tests.support.examples import SPECIMEN
 from tests.support.station import database
-from tests.support.takes import have_done, merged, shot_stack
+from tests.support.takes import a_merge, have_done, shot_stack
 
 
 class Record(unittest.TestCase):
@@ -61,7 +61,7 @@ class Record(unittest.TestCase):
         self.assertEqual((refused.status_code, refused.json()["fields"][0]["field"]), (422, "licence"))
 
     def test_a_package_that_broke_off_is_fetched_on(self) -> None:
-        merge = merged(shot_stack("RC-0").takes[0].id)
+        merge = a_merge(shot_stack("RC-0").takes[0].id)
         begun = self.client.post(f"/api/merges/{merge.id}/packages")
         self.assertEqual(begun.status_code, 201)
         address = f"/api/packages/{begun.json()['id']}.zip"
@@ -77,7 +77,7 @@ class Record(unittest.TestCase):
         self.assertEqual(self.client.post("/api/merges/999999/packages").status_code, 404)
 
     def test_what_is_saved_stands_in_the_history(self) -> None:
-        merge = merged(shot_stack("RC-0").takes[0].id)
+        merge = a_merge(shot_stack("RC-0").takes[0].id)
         mine, others = {"Cookie": "initials=A.F."}, {"Cookie": "initials=B.M."}
 
         def told() -> list[tuple[str, str | None]]:
@@ -115,7 +115,7 @@ class Record(unittest.TestCase):
         self.assertEqual(told()[before:], expected)
 
     def test_a_scale_bar_is_as_long_and_where_it_is_asked_for(self) -> None:
-        merge = merged(shot_stack("RC-0").takes[0].id)
+        merge = a_merge(shot_stack("RC-0").takes[0].id)
         address = f"/api/merges/{merge.id}"
         told = self.client.get(f"{address}/label").json()
         asked = {"bar_um": 123.0, "bar_at": "top left", "bar_colour": "white", "printed_mm": 84}

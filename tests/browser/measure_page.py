@@ -6,7 +6,7 @@ from amber_ladder.work import measure
 from amber_ladder.work.measure import MeasuringView
 from tests.support.browser import PageTest
 from tests.support.station import running
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 
 class MeasurePage(PageTest):
@@ -17,7 +17,7 @@ class MeasurePage(PageTest):
     def opened(self, number: str) -> int:
         """A merge on the page, of a stack of its own."""
         stack = shot_stack(number)
-        done = merged(stack.takes[0].id)
+        done = a_merge(stack.takes[0].id)
         self.show(stack.id)
         return done.id
 

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from tests.support.browser import PageTest
 from tests.support.station import running, until
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 
 class Compared(PageTest):
@@ -17,7 +17,7 @@ class Compared(PageTest):
         running()
         stack = shot_stack("SHOT-COMPARED")
         for method in ("blend", "select"):
-            merged(stack.takes[0].id, method)
+            a_merge(stack.takes[0].id, method)
         page = self.page
         page.goto(f"/stacks/{stack.id}/merge")
         expect(page.locator("[data-loaded=true]")).to_be_visible()
@@ -53,7 +53,7 @@ class Compared(PageTest):
         running()
         stack = shot_stack("SHOT-COUNTS")
         for method in ("blend", "select"):
-            merged(stack.takes[0].id, method)
+            a_merge(stack.takes[0].id, method)
         page = self.page
         page.goto(f"/stacks/{stack.id}/record")
         expect(page.get_by_role("combobox", name="Of")).to_contain_text("depth pick, run 2, take 1: counts")

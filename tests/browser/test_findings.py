@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 from tests.support.browser import PageTest
 from tests.support.station import running, until
-from tests.support.takes import merged, shot_stack, take_of
+from tests.support.takes import a_merge, shot_stack, take_of
 
 
 class Findings(PageTest):
@@ -16,7 +16,7 @@ class Findings(PageTest):
         stack = shot_stack("SHOT-FINDINGS")
         # Nearly all of this capsule lies at the depth of its 21st rung and of those beside it.
         take_id = take_of(stack, stack.takes[0].frames[:20])
-        merged(take_id, "auto")
+        a_merge(take_id, "auto")
         page = self.page
         page.goto(f"/stacks/{stack.id}/merge?take={take_id}")
         expect(page.locator("[data-loaded=true]")).to_be_visible()
@@ -36,7 +36,7 @@ class Findings(PageTest):
     def test_lines_of_equal_depth_lie_on_the_picture(self) -> None:
         running()
         stack = shot_stack("SHOT-FINDINGS")
-        merged(stack.takes[0].id, "auto")
+        a_merge(stack.takes[0].id, "auto")
         page = self.page
         page.goto(f"/stacks/{stack.id}/merge")
         expect(page.locator("[data-loaded=true]")).to_be_visible()

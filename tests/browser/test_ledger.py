@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 from playwright.sync_api import expect
 
 from tests.support.browser import HeldBack, PageTest
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 KIND = "peat moss"
 
@@ -23,8 +23,8 @@ class Ledger(PageTest):
             frames = shot_stack("LP-0").takes[0].frames
             for number in ("LP-1", "LP-2", "LP-3"):
                 self.stacks[number] = new_stack(number, specimen={"kind": KIND}, far_um=700)
-            merged(take_of(self.stacks["LP-2"], frames))
-            merged(take_of(self.stacks["LP-3"], [one for one in frames if one.place not in range(8, 24)]))
+            a_merge(take_of(self.stacks["LP-2"], frames))
+            a_merge(take_of(self.stacks["LP-3"], [one for one in frames if one.place not in range(8, 24)]))
             Ledger.made = True
         self.page.goto("/ledger")
         expect(self.page.get_by_role("table")).to_be_visible()
@@ -123,7 +123,7 @@ class Ledger(PageTest):
     def test_a_plan_that_repairs_is_made_at_once(self) -> None:
         page = self.page
         stack = new_stack("LQ-1", specimen={"kind": "moss cut short"}, far_um=700)
-        merged(take_of(stack, shot_stack("LP-0").takes[0].frames[:19]))
+        a_merge(take_of(stack, shot_stack("LP-0").takes[0].frames[:19]))
         page.goto("/ledger?words=LQ-1")
         row = self.rows().first
         expect(row).to_contain_text("the far end was not reached")

@@ -16,7 +16,7 @@ from amber_ladder.work import mend as work
 from amber_ladder.work.plan import read_stack
 from tests.support.browser import PageTest
 from tests.support.station import running, until
-from tests.support.takes import flawed_stack, folder_of, merged, shot_stack
+from tests.support.takes import a_merge, flawed_stack, folder_of, shot_stack
 
 
 class Mending(PageTest):
@@ -82,7 +82,7 @@ class Mending(PageTest):
 
     def test_strokes_by_mouse_and_keys_are_taken_back_to_the_beginning(self) -> None:
         stack = shot_stack("MEND-STROKES")
-        merged(stack.takes[0].id)
+        a_merge(stack.takes[0].id)
         self.begin(stack.id)
         page = self.page
         self.assert_accessible()
@@ -129,7 +129,7 @@ class Mending(PageTest):
 
     def test_a_pen_pressed_lightly_lays_less(self) -> None:
         stack = shot_stack("MEND-PEN")
-        merged(stack.takes[0].id)
+        a_merge(stack.takes[0].id)
         self.begin(stack.id)
         self.page.mouse.move(*self.at(0.5, 0.5))
         expect(self.page.get_by_role("list", name="Sharpest here").get_by_role("button")).to_have_count(4)
@@ -159,7 +159,7 @@ class Mending(PageTest):
 
     def test_what_is_written_is_the_merge_but_for_what_is_marked(self) -> None:
         stack = shot_stack("MEND-WRITTEN")
-        done = merged(stack.takes[0].id)
+        done = a_merge(stack.takes[0].id)
         self.begin(stack.id)
         page = self.page
         page.mouse.move(*self.at(0.5, 0.5))
@@ -189,7 +189,7 @@ class Mending(PageTest):
 
     def test_places_are_gone_through_by_key_and_dust_is_replaced(self) -> None:
         stack = flawed_stack("MEND-DUST", "moss-capsule", "dust", far_um=700)
-        merged(stack.takes[0].id, "pyramid")
+        a_merge(stack.takes[0].id, "pyramid")
         self.begin(stack.id)
         page = self.page
         places = page.get_by_role("list", name="Places", exact=True).get_by_role("button")
@@ -223,7 +223,7 @@ class Mending(PageTest):
 
     def test_the_ground_is_set_by_depth_refined_by_brush_and_healing_is_asked_for(self) -> None:
         stack = shot_stack("MEND-GROUND")
-        merged(stack.takes[0].id)
+        a_merge(stack.takes[0].id)
         self.begin(stack.id)
         page = self.page
         page.keyboard.press("g")
@@ -253,7 +253,7 @@ class Mending(PageTest):
 
     def test_a_part_is_painted_whole_from_its_base_to_its_tip(self) -> None:
         stack = shot_stack("MEND-PART")
-        merged(stack.takes[0].id)
+        a_merge(stack.takes[0].id)
         self.begin(stack.id)
         page = self.page
         page.keyboard.press("a")
@@ -269,7 +269,7 @@ class Mending(PageTest):
 
     def test_tones_a_crop_and_what_becomes_of_a_mend(self) -> None:
         stack = shot_stack("MEND-TONES")
-        merged(stack.takes[0].id)
+        a_merge(stack.takes[0].id)
         self.begin(stack.id)
         page = self.page
         page.keyboard.press("t")
@@ -300,7 +300,7 @@ class Mending(PageTest):
 
     def test_what_ended_before_the_page_listened_is_not_waited_for(self) -> None:
         stack = shot_stack("MEND-EARLY")
-        merged(stack.takes[0].id)
+        a_merge(stack.takes[0].id)
         lines: list[Route] = []
         self.page.route("**/api/events", lambda line: lines.append(line))  # noqa: PLW0108 (a builtin is refused)
         self.page.goto(f"/stacks/{stack.id}/mend")
@@ -314,7 +314,7 @@ class Mending(PageTest):
 
     def test_two_windows_and_a_server_that_is_killed_lose_nothing_that_was_shown(self) -> None:
         stack = shot_stack("MEND-KILLED")
-        merged(stack.takes[0].id)
+        a_merge(stack.takes[0].id)
         self.begin(stack.id)
         page = self.page
         page.mouse.move(*self.at(0.5, 0.5))

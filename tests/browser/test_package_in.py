@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 from tests.support.browser import PageTest
 from tests.support.packages import changed, packed
 from tests.support.station import running
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 
 class PackageIn(PageTest):
@@ -21,7 +21,7 @@ class PackageIn(PageTest):
         stack = shot_stack("PIN-1")
         folder = Path(tempfile.mkdtemp())
         self.addCleanup(shutil.rmtree, folder)
-        own = Path(shutil.copy(packed(merged(stack.takes[0].id).id), folder / "own.zip"))
+        own = Path(shutil.copy(packed(a_merge(stack.takes[0].id).id), folder / "own.zip"))
         other = changed(own, lambda _: None)
         broken = bytearray(own.read_bytes())
         broken[len(broken) // 3] ^= 1
@@ -61,7 +61,7 @@ class PackageIn(PageTest):
 
     def test_stopped_while_it_is_gone_through_and_then_gone_through_again(self) -> None:
         worker = running().pid("worker")
-        own = packed(merged(shot_stack("PIN-3").takes[0].id).id)
+        own = packed(a_merge(shot_stack("PIN-3").takes[0].id).id)
         page = self.page
         page.goto("/")
         page.get_by_role("button", name="Bring in a package").click()

@@ -7,14 +7,14 @@ from playwright.sync_api import Locator, expect
 
 from tests.support.browser import PageTest
 from tests.support.station import running, until
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 class Patched(PageTest):
     def open(self, number: str) -> None:
         running()
         stack = new_stack(number, far_um=700)
-        merged(take_of(stack, shot_stack().takes[0].frames[8:20]), "select")
+        a_merge(take_of(stack, shot_stack().takes[0].frames[8:20]), "select")
         self.page.goto(f"/stacks/{stack.id}/merge")
         expect(self.page.locator("[data-loaded=true]")).to_be_visible()
 

@@ -12,14 +12,14 @@ from amber_ladder.core.frames import no_progress
 from amber_ladder.work.on_disk.verifying import verify
 from amber_ladder.work.stack.naming import FileNames, read_names, set_names
 from tests.support.browser import PageTest
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 class Record(PageTest):
     def test_packed_fetched_and_gone_through(self) -> None:
         page = self.page
         stack = new_stack("REC-1", far_um=700)
-        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        a_merge(take_of(stack, shot_stack("REC-0").takes[0].frames))
         page.goto(f"/stacks/{stack.id}/record")
         packages = page.get_by_role("region", name="Packages")
         packages.get_by_role("button", name="Pack the stack").click()
@@ -43,7 +43,7 @@ class Record(PageTest):
     def test_initials_stand_in_the_history_and_what_is_corrected_keeps_both(self) -> None:
         page = self.page
         stack = new_stack("REC-2", far_um=700)
-        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        a_merge(take_of(stack, shot_stack("REC-0").takes[0].frames))
         page.goto(f"/stacks/{stack.id}/record")
         page.get_by_role("button", name="Desk").click()
         page.get_by_label("Your initials").fill("A.F.")
@@ -75,7 +75,7 @@ class Record(PageTest):
     def test_rights_are_set_once_for_all(self) -> None:
         page = self.page
         stack = new_stack("REC-3", far_um=700)
-        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        a_merge(take_of(stack, shot_stack("REC-0").takes[0].frames))
         page.goto(f"/stacks/{stack.id}/record")
         page.get_by_role("button", name="Set for the station").click()
         page.get_by_label("Rights holder").fill("Tarn Hollow")
@@ -90,7 +90,7 @@ class Record(PageTest):
         page = self.page
         self.addCleanup(set_names, FileNames())
         stack = new_stack("REC-5", far_um=700)
-        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        a_merge(take_of(stack, shot_stack("REC-0").takes[0].frames))
         page.goto(f"/stacks/{stack.id}/record")
         expect(page.get_by_text("Names begin with REC-5_stack1_take1_select1.")).to_be_visible()
         expect(page.get_by_text("Set the web address first")).to_be_visible()
@@ -128,7 +128,7 @@ class Record(PageTest):
     def test_a_scale_bar_is_chosen_seen_and_saved(self) -> None:
         page = self.page
         stack = new_stack("REC-4", far_um=700)
-        merged(take_of(stack, shot_stack("REC-0").takes[0].frames))
+        a_merge(take_of(stack, shot_stack("REC-0").takes[0].frames))
         page.goto(f"/stacks/{stack.id}/record")
         bar = page.get_by_role("region", name="Scale bar")
         shown = page.get_by_alt_text(re.compile("with its scale bar"))

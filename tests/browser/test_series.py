@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import expect
 
 from tests.browser.measure_page import MeasurePage
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 class OverThreeSpecimens(MeasurePage):
@@ -15,7 +15,7 @@ class OverThreeSpecimens(MeasurePage):
         frames = shot_stack("SERIES-PAGE-0").takes[0].frames
         stacks = [new_stack(f"SERIES-PAGE-{n}", specimen={"kind": "liverwort"}, far_um=700) for n in (1, 2, 3)]
         for stack in stacks:
-            merged(take_of(stack, frames))
+            a_merge(take_of(stack, frames))
         page = self.page
         self.show(stacks[0].id)
         page.get_by_role("radio", name="Series", exact=True).click()

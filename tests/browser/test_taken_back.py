@@ -15,14 +15,14 @@ from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
 from tests.support.examples import RIG, SPECIMEN
 from tests.support.station import running
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 class TakenBack(PageTest):
     def stack(self, number: str) -> StackView:
         running()
         stack = new_stack(number, far_um=700)
-        merged(take_of(stack, shot_stack().takes[0].frames))
+        a_merge(take_of(stack, shot_stack().takes[0].frames))
         return plan.read_stack(stack.id)
 
     def undo(self, words: str) -> None:

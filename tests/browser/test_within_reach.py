@@ -16,7 +16,7 @@ from amber_ladder.work.stack.views import StackView
 from tests.support.browser import PageTest
 from tests.support.examples import PLAN, RIG, SPECIMEN, picture
 from tests.support.station import running
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 BOXES = (Path(SOURCE) / "tests" / "support" / "boxes.js").read_text()
 SIZES = ((1024, 700, "normal"), (1024, 700, "large"), (1280, 800, "large"), (1920, 1080, "normal"),
@@ -32,7 +32,7 @@ class Chosen(PageTest):
         running()
         cls.first = shot_stack()
         frames = cls.first.takes[0].frames
-        merged(take_of(cls.first, frames[::-1]), "blend")
+        a_merge(take_of(cls.first, frames[::-1]), "blend")
         take_of(cls.first, frames[:-1])
         rig = rigs.add_rig(rigs.RigEntry(**{**RIG, "name": "rig of stack 2"}))
         entry = plan.PlanEntry(rig_id=rig.id, plan=LadderRequestJson(**PLAN))

@@ -13,7 +13,7 @@ from schemathesis.specs.openapi.checks import (
 
 from amber_ladder.api.app import create_app
 from tests.support.station import database
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 _ENDLESS = {"/api/events", "/api/bench/live"}
 _CHECKS = [status_code_conformance, content_type_conformance, response_schema_conformance]
@@ -26,7 +26,7 @@ _EXAMPLES = 12
 class Document(unittest.TestCase):
     def test_no_request_that_fits_it_or_nearly_fits_it_is_answered_outside_it(self) -> None:
         database()
-        merged(shot_stack().takes[0].id)
+        a_merge(shot_stack().takes[0].id)
         schema = schemathesis.openapi.from_asgi("/api/openapi.json", create_app(), headers={"Host": "localhost"})
         tried = 0
         for found in schema.get_all_operations():

@@ -13,7 +13,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store.holdings import held
 from amber_ladder.work import plan, record, upkeep
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 def ladder(data: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
@@ -39,7 +39,7 @@ class Kept(unittest.TestCase):
 
     def test_a_backup_made_beside_the_running_station_comes_back_into_an_empty_folder(self) -> None:
         stack = new_stack(f"KEPT-{id(self)}", far_um=700)
-        merge = merged(take_of(stack, self.stack.takes[0].frames))
+        merge = a_merge(take_of(stack, self.stack.takes[0].frames))
         folder = self.backed_up()
         again = ladder(self.station.data, "backup", str(folder))
         self.assertIn("Backed up: 0 new files", again.stdout)
@@ -80,7 +80,7 @@ class Kept(unittest.TestCase):
         self.assertIn("cannot be made", ladder(self.station.data, "backup", str(self.folder / "file")).stderr)
 
     def test_the_doctor_finds_what_is_wrong_and_mends_what_can_be(self) -> None:
-        merge = merged(take_of(self.stack, self.stack.takes[0].frames))
+        merge = a_merge(take_of(self.stack, self.stack.takes[0].frames))
         upkeep.examine(mend=True, alone=True, progress=lambda *_: None)  # what other tests have left
         self.backed_up()
         data, frame = settings().data, self.stack.takes[0].frames[3]

@@ -17,7 +17,7 @@ from amber_ladder.work.rigs import parts
 from amber_ladder.work.stack.views import FrameView
 from tests.support.examples import RIG, SPECIMEN
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 def discard(kind: str, number: int) -> deeds.DiscardView:
@@ -39,7 +39,7 @@ class Discarding(unittest.TestCase):
     def stack_with_a_merge(self, number: str) -> tuple[int, int, int, int]:
         stack = new_stack(number, far_um=700)
         take_id = take_of(stack, self.frames)
-        return stack.specimen.id, stack.id, take_id, merged(take_id).id
+        return stack.specimen.id, stack.id, take_id, a_merge(take_id).id
 
     def test_a_specimen_goes_with_all_that_is_its_own_and_comes_back_whole(self) -> None:
         specimen_id, stack_id, take_id, merge_id = self.stack_with_a_merge("GONE-1")
@@ -106,7 +106,7 @@ class Discarding(unittest.TestCase):
         _, stack_id, take_id, _ = self.stack_with_a_merge("GONE-5")
         discard("rig", plan.read_stack(stack_id).rig_id)
         self.assertEqual(plan.read_stack(stack_id).rig_name, "rig of GONE-5")
-        assert merged(take_id).report is not None
+        assert a_merge(take_id).report is not None
 
     def test_after_thirty_days_it_goes_for_good_and_originals_that_others_use_stay(self) -> None:
         specimen_id, _, take_id, merge_id = self.stack_with_a_merge("GONE-6")

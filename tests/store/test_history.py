@@ -14,7 +14,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.work import plan
 from amber_ladder.work.record import record
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack
+from tests.support.takes import a_merge, new_stack, shot_stack
 
 
 def told(stack_id: int) -> list[dict[str, Any]]:
@@ -63,7 +63,7 @@ class Histories(unittest.TestCase):
 
     def test_shot_and_merged_with_the_sums_of_what_was_made(self) -> None:
         stack = shot_stack("HIST-5")
-        done = merged(stack.takes[0].id)
+        done = a_merge(stack.takes[0].id)
         chain = told(stack.id)
         self.assertEqual([one["did"] for one in chain][:2], ["planned", "shot"])
         self.assertEqual(chain[-1]["did"], "merged")

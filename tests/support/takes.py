@@ -3,23 +3,31 @@
 from collections.abc import Mapping, Sequence
 from functools import cache
 from pathlib import Path
+from shutil import copytree
 from tempfile import TemporaryDirectory
 from types import MappingProxyType
 from typing import Any
 
+from sqlalchemy.orm import Session
+
+from amber_ladder import __version__
 from amber_ladder.core.frames import no_progress
 from amber_ladder.formats.plan_json import LadderRequestJson, PlanJson
 from amber_ladder.settings import settings
 from amber_ladder.store import stacks
+from amber_ladder.store.base import now
 from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
-from amber_ladder.store.models import Frame, Take
+from amber_ladder.store.models import Frame, Product, Take, Task
 from amber_ladder.work import cabinet, merge, plan, rigs, tasks
 from amber_ladder.work.journal import did
+from amber_ladder.work.merge import merges
+from amber_ladder.work.merge.growth import learnt_growth
 from amber_ladder.work.practice import takes
 from amber_ladder.work.practice.render import render
 from amber_ladder.work.shoot import own_frames
-from amber_ladder.work.stack.views import FrameView, MergeView, StackView
+from amber_ladder.work.stack.scale import scale_of
+from amber_ladder.work.stack.views import FrameView, MergeView, StackView, merge_view, stack_ladder, stack_rig
 from tests.support.examples import PLAN, RIG, SPECIMEN
 from tests.support.station import database, running, until
 
@@ -78,9 +86,15 @@ def _shot_again(stack: StackView, take_id: int) -> bool:
 
 def _like(row: Any, **instead: Any) -> Any:
     """A row of its own with the same in it."""
-    own = {"id", "created_at", *instead}
-    kept = {name: getattr(row, name) for column in row.__table__.c if (name := column.key) not in own}
-    return type(row)(**kept, **instead)
+    return type(row)(**_told(row, *instead), **instead)
+
+
+def _told(row: Any, *without: str) -> dict[str, Any]:
+    """What a row holds, but for its number and when it was made."""
+    return {name: getattr(row, name) for column in row.__table__.c if (name := column.key) not in _OWN | {*without}}
+
+
+_OWN = {"id", "created_at"}
 
 
 def flawed_stack(number: str, scene: str, *flaws: str, seed: int = 3, **changes: Any) -> StackView:
@@ -150,6 +164,50 @@ def merged(take_id: int, method: str = "select") -> MergeView:
     done = now()
     assert done.task.state == "done", done.task.message
     return done
+
+
+def a_merge(take_id: int, method: str = "select") -> MergeView:
+    """A finished merge of a take, where merging is not what is tried.
+
+    The first of its kind in a test process is made. Others of the same frames on the same optics come to the same, to
+    the byte, and have its files and its report.
+    """
+    with transaction() as session:
+        take = stacks.get_take(session, take_id)
+        kind = _all_that_counts(session, take, method)
+        if kind in _MERGED:
+            return _merged_again(session, take, method, *_MERGED[kind])
+    done = merged(take_id, method)
+    kept = Path(_KEPT.name, str(len(_MERGED)))
+    copytree(folder_of(done), kept)
+    with transaction() as session:
+        _MERGED[kind] = kept, stacks.get_product(session, done.id, "merge").report or {}
+    return done
+
+
+_KEPT = TemporaryDirectory(dir="/tmp")
+_MERGED: dict[str, tuple[Path, dict[str, Any]]] = {}
+
+
+def _all_that_counts(session: Session, take: Take, method: str) -> str:
+    """All that makes a merge of it what it becomes."""
+    stack = take.stack
+    frames = [_told(frame, "take_id") for frame in take.frames]
+    grows = learnt_growth(stack, stacks.latest_on_rig(session, stack, 30))
+    told = (take.source, take.run, take.devices, take.development, stack_rig(stack).to_core(), scale_of(stack), grows)
+    return repr((method, frames, stack_ladder(stack)[0], told))
+
+
+def _merged_again(session: Session, take: Take, method: str, files: Path, report: dict[str, Any]) -> MergeView:
+    sorting = stacks.keep_sorting(session, take, merges._sorting(take))
+    task = Task(kind=merges.KIND, stack_id=take.stack_id, state="done", ended_at=now())
+    entry = merge.MergeEntry(method=method)  # type: ignore[arg-type]
+    made = Product(kind=merges.KIND, sorting_id=sorting.id, settings=entry.model_dump(), task=task)
+    stacks.add_product(session, take, made)
+    did(session, f"merge {made.number} ({method}) of take {take.number} begun", take.stack)
+    merges.keep_made(session, made.id, report, __version__)
+    copytree(files, FrameStore(settings().data).product_folder(made.id))
+    return merge_view(made)
 
 
 def folder_of(done: MergeView) -> Any:

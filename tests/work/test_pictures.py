@@ -10,7 +10,7 @@ from amber_ladder.errors import NotFound
 from amber_ladder.formats.tiles import make_tiles
 from amber_ladder.store.database import engine
 from amber_ladder.work import pictures
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 
 class Tiles(unittest.TestCase):
@@ -53,7 +53,7 @@ class Tiles(unittest.TestCase):
             self.assertTrue((pictures.tiles_folder("frame", frame.id) / "preview.jpg").is_file())
 
     def test_a_merge_has_its_composite_and_its_depth(self) -> None:
-        done = merged(shot_stack().takes[0].id)
+        done = a_merge(shot_stack().takes[0].id)
         for kind in ("composite", "depth"):
             self.assertTrue((pictures.tiles_folder(kind, done.id) / "preview.jpg").is_file())
 

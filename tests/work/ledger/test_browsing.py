@@ -20,7 +20,7 @@ from amber_ladder.work.ledger import lines
 from amber_ladder.work.practice import takes
 from amber_ladder.work.stack.views import StackView
 from tests.support.examples import SPECIMEN
-from tests.support.takes import have_done, merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, have_done, new_stack, shot_stack, take_of
 
 KIND, OTHER = "moss of the ledger", "moss that changes"
 
@@ -47,9 +47,9 @@ class Browsing(unittest.TestCase):
         frames = shot_stack("LB-0").takes[0].frames
         cls.planned = new_stack("LB-1", specimen={"kind": KIND}, far_um=900)
         cls.shot = new_stack("LB-2", specimen={"kind": KIND, "locality": "Tarn Hollow, 50 % shade"}, far_um=700)
-        cls.whole = merged(take_of(cls.shot, frames))
+        cls.whole = a_merge(take_of(cls.shot, frames))
         cls.gappy = new_stack("LB-3", specimen={"kind": KIND, "medium": "resin", "medium_index": 1.54}, far_um=700)
-        merged(take_of(cls.gappy, [one for one in frames if one.place not in range(8, 24)]))
+        a_merge(take_of(cls.gappy, [one for one in frames if one.place not in range(8, 24)]))
 
     def test_a_line_tells_what_is_known_and_leaves_open_what_is_not(self) -> None:
         planned, shot, gappy = (row.values for row in browse(descending=False).rows)
@@ -67,7 +67,7 @@ class Browsing(unittest.TestCase):
             task = takes.begin_take(stack.id, "moss-capsule").task
             assert task is not None
             have_done(task.id)
-            merged(plan.read_stack(stack.id).takes[-1].id)
+            a_merge(plan.read_stack(stack.id).takes[-1].id)
             (row,) = browse(words=f"lb-s{spare}", kind=["spare rungs"]).rows
             with self.subTest(spare):
                 self.assertEqual(row.values["spare_used"], expected)

@@ -11,7 +11,7 @@ from amber_ladder.settings import settings
 from amber_ladder.store.frame_store import FrameStore, sha256_of
 from amber_ladder.work import ledger, record
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 TERMS, DC, AC = "http://rs.tdwg.org/dwc/terms/", "http://purl.org/dc/terms/", "http://rs.tdwg.org/ac/terms/"
 
@@ -24,7 +24,7 @@ class ForCollections(unittest.TestCase):
         label = {"kind": "moss for others", "collector": "Å. Fell", "collected_on": "2026-05", "latitude": 54.5,
                  "longitude": -3.25, "place_within_m": 30, "determination": "Bryum capillare", "note": "two\nlines\tand a tab"}  # fmt: skip
         stack = new_stack("DC-1", specimen=label, far_um=700)
-        done = merged(take_of(stack, shot_stack("DC-0").takes[0].frames[10:18]))
+        done = a_merge(take_of(stack, shot_stack("DC-0").takes[0].frames[10:18]))
         new_stack("DC-2", specimen={"kind": "moss for others"}, far_um=700)
         record.set_rights(record.Rights(institution="THFS", licence="CC BY 4.0", rights_holder="Tarn Hollow"))
         content, _ = ledger.as_darwin_core(ledger.LedgerFilter.model_validate({"kind": ["moss for others"]}))

@@ -7,7 +7,7 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work import ledger
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 def line_of(number: str) -> dict[str, str]:
@@ -33,7 +33,7 @@ class Ledger(unittest.TestCase):
         with transaction() as session:
             for frame in stacks.get_take(session, take_id).frames:
                 frame.reported_um = 1.2 * (frame.planned_um or 0.0)
-        merged(take_id)
+        a_merge(take_id)
         line = line_of("LE-2")
         self.assertEqual((line["step µm planned (stage)"], line["step µm (stage)"]), ("22.5", "27"))
         self.assertEqual(line["positions"], "reported")
@@ -43,7 +43,7 @@ class Ledger(unittest.TestCase):
     def test_a_burst_leaves_its_depth_open(self) -> None:
         stack = new_stack("LE-3", far_um=700)
         nowhere = {"rung": None, "planned_um": None, "reported_um": None}
-        merged(take_of(stack, shot_stack().takes[0].frames, source="folder", **nowhere))
+        a_merge(take_of(stack, shot_stack().takes[0].frames, source="folder", **nowhere))
         line = line_of("LE-3")
         self.assertEqual((line["step µm (stage)"], line["step µm (in medium)"], line["overlap"]), ("", "", ""))
         self.assertEqual((line["positions"], line["depth µm"]), ("not known", ""))

@@ -22,7 +22,7 @@ from amber_ladder.work.rigs import scales
 from amber_ladder.work.stack.scale import apply_scale
 from amber_ladder.work.stack.views import MergeView, StackView
 from tests.support.examples import picture
-from tests.support.takes import folder_of, have_done, merged, shot_stack
+from tests.support.takes import a_merge, folder_of, have_done, shot_stack
 
 LINE = [(200.0, 150.0), (260.0, 190.0)]
 
@@ -34,7 +34,7 @@ class Measures(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.stack = shot_stack("MEASURE-1")
-        cls.merge = merged(cls.stack.takes[0].id)
+        cls.merge = a_merge(cls.stack.takes[0].id)
 
     def taken(
         self, kind: str = "length", points: list[tuple[float, float]] | None = None, name: str = ""

@@ -12,7 +12,7 @@ from amber_ladder.formats.measures_json import ReferenceJson
 from amber_ladder.work import deeds, measure, record
 from amber_ladder.work.shoot import own_frames
 from amber_ladder.work.stack.views import MergeView
-from tests.support.takes import merged, new_stack, shot_stack
+from tests.support.takes import a_merge, new_stack, shot_stack
 
 ENDS = [(60.0, 150.0), (260.0, 150.0)]
 
@@ -27,7 +27,7 @@ class OfAStation(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.merge = merged(shot_stack("REFERENCE-1").takes[0].id)
+        cls.merge = a_merge(shot_stack("REFERENCE-1").takes[0].id)
 
     def test_tried_used_and_undone(self) -> None:
         before = measure.measuring(self.merge.id)
@@ -69,7 +69,7 @@ class WhereNothingElseIsKnown(unittest.TestCase):
             Image.fromarray(np.roll(frame, number, axis=0)).save(file, "PNG")
             own_frames.add_file(take.id, f"own_{number}.png", iter([file.getvalue()]))
         own_frames.finish_take(take.id)
-        merge = merged(take.id)
+        merge = a_merge(take.id)
         found = measure.measuring(merge.id)
         self.assertIsNone(found.um_per_px)
         self.assertIsNone(found.scale_from)

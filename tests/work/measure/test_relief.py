@@ -14,7 +14,7 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import measure
 from amber_ladder.work.merge import contours_of
 from amber_ladder.work.stack.views import MergeView
-from tests.support.takes import merged, shot_stack
+from tests.support.takes import a_merge, shot_stack
 
 
 class OfAMerge(unittest.TestCase):
@@ -22,7 +22,7 @@ class OfAMerge(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.merge = merged(shot_stack("RELIEF-1").takes[0].id)
+        cls.merge = a_merge(shot_stack("RELIEF-1").takes[0].id)
 
     def test_corners_have_the_depth_of_their_place(self) -> None:
         corners, places, triangles, every = read(measure.surface(self.merge.id, None))

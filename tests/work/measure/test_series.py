@@ -12,7 +12,7 @@ from amber_ladder.store import stacks
 from amber_ladder.store.database import transaction
 from amber_ladder.work import deeds, measure
 from amber_ladder.work.stack.views import MergeView, StackView
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 KIND = "moss of the series"
 ENDS = [(60.0, 150.0), (200.0, 150.0)]
@@ -26,7 +26,7 @@ class OverSpecimens(unittest.TestCase):
     def setUpClass(cls) -> None:
         frames = shot_stack("SERIES-0").takes[0].frames[10:18]
         cls.stacks = [new_stack(f"SERIES-{n}", specimen={"kind": KIND}, far_um=700) for n in range(1, 6)]
-        cls.merges = [merged(take_of(stack, frames)) for stack in cls.stacks]
+        cls.merges = [a_merge(take_of(stack, frames)) for stack in cls.stacks]
 
     def setUp(self) -> None:
         self.set(("width", "length"), ("tooth", "height"))
@@ -86,7 +86,7 @@ class OverSpecimens(unittest.TestCase):
 
     def test_on_one_stack_the_merge_that_counts_is_asked_first(self) -> None:
         self.set(("brow", "length"))
-        other = merged(take_id(self.merges[0]))
+        other = a_merge(take_id(self.merges[0]))
         self.take(0, "brow", 0.0)
         newer = measure.MeasureEntry.model_validate(
             {"kind": "length", "points": [ENDS[0], (150.0, 150.0)], "name": "brow"}

@@ -26,7 +26,7 @@ from amber_ladder.work.mend.mends import shown
 from amber_ladder.work.on_disk.mending import mend_folder
 from amber_ladder.work.stack.views import MergeView, TakeView
 from tests.support.station import database
-from tests.support.takes import folder_of, have_done, merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, folder_of, have_done, new_stack, shot_stack, take_of
 
 _STEP: TypeAdapter[StepJson] = TypeAdapter(StepJson)
 STROKE = {"kind": "from_frame", "path": [[200, 150], [230, 160]], "radius_px": 14}
@@ -49,8 +49,8 @@ class Mended(unittest.TestCase):
     def setUpClass(cls) -> None:
         database()
         stack = shot_stack("MEND-1")
-        cls.merge = merged(stack.takes[0].id, "select")
-        cls.other = merged(stack.takes[0].id, "pyramid")
+        cls.merge = a_merge(stack.takes[0].id, "select")
+        cls.other = a_merge(stack.takes[0].id, "pyramid")
         cls.take = plan.read_stack(stack.id).takes[0]
 
     def begun(self, name: str = "", *, looked_at: bool = True) -> mend.MendView:
@@ -221,7 +221,7 @@ class Mended(unittest.TestCase):
         view = self.begun()
         # Another take of the same field: its frames have the same names and sizes.
         again = take_of(new_stack("MEND-OTHER", far_um=700), self.take.frames[:8])
-        another = merged(again).id
+        another = a_merge(again).id
         for words, step in (
             ("is not among the frames", {**STROKE, "file": "nobody.jpg"}),
             ("lies outside", {**STROKE, "path": [[5000, 5000]], "file": self.file(4)}),
@@ -281,7 +281,7 @@ class Developed(unittest.TestCase):
         shot = shot_stack("MEND-1")
         take_id = take_of(new_stack("MEND-16", far_um=700), shot.takes[0].frames[6:16])
         sort.set_development(take_id, sort.DevelopmentEntry(development=DevelopmentJson(exposure_stops=-1.0)))
-        done = merged(take_id)
+        done = a_merge(take_id)
         composite = tifffile.imread(folder_of(done) / "composite.tif")
         self.assertEqual(composite.dtype, np.uint16)
         view = mend.begin(done.id, mend.MendEntry())

@@ -7,7 +7,7 @@ from amber_ladder.store import history
 from amber_ladder.store.database import transaction
 from amber_ladder.work import plan
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 class Repairing(unittest.TestCase):
@@ -17,7 +17,7 @@ class Repairing(unittest.TestCase):
     def test_an_end_that_was_not_reached_is_passed_with_the_same_step(self) -> None:
         stack = new_stack("RP-1", far_um=700)
         # The lid lies deeper than the last of these frames: nothing was sharp at last.
-        merged(take_of(stack, shot_stack().takes[0].frames[:19]))
+        a_merge(take_of(stack, shot_stack().takes[0].frames[:19]))
         told = plan.plan_again(stack.id)
         self.assertEqual((told.specimen.id, told.number, told.rig_name), (stack.specimen.id, 2, stack.rig_name))
         self.assertEqual(told.ladder.step_um, stack.ladder.step_um)
@@ -29,7 +29,7 @@ class Repairing(unittest.TestCase):
 
     def test_a_step_too_coarse_is_planned_by_the_sharp_depth(self) -> None:
         stack = new_stack("RP-2", far_um=700, overlap=None, step_um=90.0)
-        merged(take_of(stack, shot_stack().takes[0].frames[::4]))
+        a_merge(take_of(stack, shot_stack().takes[0].frames[::4]))
         told = plan.plan_again(stack.id)
         self.assertAlmostEqual(told.ladder.overlap, 0.3, delta=0.1)
         self.assertLess(told.ladder.step_in_medium_um, told.optics.sharp_depth_um)
@@ -39,7 +39,7 @@ class Repairing(unittest.TestCase):
         stack = new_stack("RP-3", far_um=700)
         with self.assertRaisesRegex(Conflict, "another plan would not help"):
             plan.plan_again(stack.id)  # never merged
-        merged(take_of(stack, shot_stack().takes[0].frames))
+        a_merge(take_of(stack, shot_stack().takes[0].frames))
         with self.assertRaisesRegex(Conflict, "another plan would not help"):
             plan.plan_again(stack.id)
         with self.assertRaises(NotFound):

@@ -12,7 +12,7 @@ from amber_ladder.work import plan, record, sort
 from amber_ladder.work.record.details import photographed
 from amber_ladder.work.stack.naming import FileNames, example
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 def lines(merge_id: int) -> dict[str, str]:
@@ -27,7 +27,7 @@ class Details(unittest.TestCase):
         shot = shot_stack("DET-0")
         take_id = take_of(new_stack("DET-1", far_um=700), shot.takes[0].frames[10:20])
         sort.set_development(take_id, sort.DevelopmentEntry(development=DevelopmentJson(exposure_stops=-0.5)))
-        told = lines(merged(take_id).id)
+        told = lines(a_merge(take_id).id)
         self.assertEqual(told["Put together from"], "not known")  # a rig that was typed in, without parts of the shelf
         self.assertRegex(told["Positions"], r"^10 planned, 10 reported, at most [\d.e-]+ µm from the plan$")
         self.assertEqual(told["Developed"], "white balance as shot, exposure -0.5 stops, for a display")
@@ -44,11 +44,11 @@ class Details(unittest.TestCase):
         stack = new_stack("DET-3", far_um=700)
         caution = plan.cautions(stack.specimen.id)[0]
         plan.tick_caution(stack.id, plan.CautionEntry(key=caution.key))
-        merge = merged(take_of(stack, shot_stack("DET-0").takes[0].frames[10:20]))
+        merge = a_merge(take_of(stack, shot_stack("DET-0").takes[0].frames[10:20]))
         self.assertEqual(lines(merge.id)["Cautions read"], caution.title)
 
     def test_a_merge_of_an_early_version_has_a_record_too(self) -> None:
-        merge = merged(take_of(new_stack("DET-4", far_um=700), shot_stack("DET-0").takes[0].frames[10:20]))
+        merge = a_merge(take_of(new_stack("DET-4", far_um=700), shot_stack("DET-0").takes[0].frames[10:20]))
         with transaction() as session:
             product = stacks.get_product(session, merge.id, "merge")
             early = {
@@ -74,7 +74,7 @@ class Details(unittest.TestCase):
         frames = shot_stack("DET-0").takes[0].frames[8:16]
         bare: dict[str, Any] = {"rung": None, "planned_um": None, "reported_um": None, "captured_at": None}
         stack = new_stack("DET-2")
-        merge = merged(take_of(stack, frames, source="files", **bare))
+        merge = a_merge(take_of(stack, frames, source="files", **bare))
         told = lines(merge.id)
         self.assertEqual((told["Positions"], told["Photographed"]), ("not known", "not known"))
         self.assertEqual(told["Developed"], "not: frames as they are")

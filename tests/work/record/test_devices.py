@@ -5,7 +5,7 @@ import unittest
 from amber_ladder.store.models import Take
 from amber_ladder.work import record
 from amber_ladder.work.record.records import shot_with
-from tests.support.takes import merged, shot_stack, take_of
+from tests.support.takes import a_merge, shot_stack, take_of
 
 
 class ShotWith(unittest.TestCase):
@@ -41,7 +41,7 @@ class ShotWith(unittest.TestCase):
     def test_the_record_of_a_real_rail_carries_its_address(self) -> None:
         stack = shot_stack()
         devices = {"rail": "/dev/ttyACM3", "camera": "folder", "folder": "/srv/card", "flaws": []}
-        done = merged(take_of(stack, stack.takes[0].frames, devices=devices))
+        done = a_merge(take_of(stack, stack.takes[0].frames, devices=devices))
         content, _ = record.record(done.id)
         self.assertEqual(content["take"]["source"], "rail /dev/ttyACM3, files from a watched folder")
         self.assertEqual(content["take"]["devices"], devices)

@@ -10,7 +10,7 @@ from amber_ladder.errors import NotFound
 from amber_ladder.formats.record_sheet import shared_rungs
 from amber_ladder.work import measure, record
 from amber_ladder.work.stack.views import MergeView, StackView
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 class RecordOnPaper(unittest.TestCase):
@@ -20,7 +20,7 @@ class RecordOnPaper(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.stack = shot_stack("SHEET-1")
-        cls.merge = merged(cls.stack.takes[0].id)
+        cls.merge = a_merge(cls.stack.takes[0].id)
         entry = {"kind": "length", "points": [[60, 150], [200, 150]], "name": "width of the lid"}
         measure.take(cls.merge.id, measure.MeasureEntry.model_validate(entry))
 
@@ -49,7 +49,7 @@ class RecordOnPaper(unittest.TestCase):
         stack = new_stack("SHEET-2")
         frames = self.stack.takes[0].frames[8:16]
         take_id = take_of(stack, frames, source="files", rung=None, planned_um=None, reported_um=None)
-        _, words = self.text_of(record.record_sheet(merged(take_id).id)[0])
+        _, words = self.text_of(record.record_sheet(a_merge(take_id).id)[0])
         self.assertIn("Step not known", words)
         self.assertIn("in the order in which they were merged", words)
 

@@ -17,7 +17,7 @@ from amber_ladder.store.database import transaction
 from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import mend, record, tasks
 from amber_ladder.work.stack.views import MergeView
-from tests.support.takes import have_done, merged, shot_stack
+from tests.support.takes import a_merge, have_done, shot_stack
 
 
 class AllInOneFile(unittest.TestCase):
@@ -26,7 +26,7 @@ class AllInOneFile(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.merge = merged(shot_stack("WHOLE-1").takes[0].id)
+        cls.merge = a_merge(shot_stack("WHOLE-1").takes[0].id)
         view = mend.begin(cls.merge.id, mend.MendEntry(name="for the plate"))
         step = {"kind": "heal", "path": [[100, 100], [140, 120]], "radius_px": 12, "from": [160, 60]}
         mend.add_step(view.id, mend.StepEntry.model_validate({"revision": view.revision, "step": step}))

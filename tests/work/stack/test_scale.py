@@ -10,13 +10,13 @@ from amber_ladder.work import plan, record, rigs
 from amber_ladder.work.rigs import calibrations, scales
 from amber_ladder.work.stack.scale import apply_scale, scale_choices
 from tests.support.examples import RIG, picture
-from tests.support.takes import merged, shot_stack, take_of
+from tests.support.takes import a_merge, shot_stack, take_of
 
 
 class Later(unittest.TestCase):
     def setUp(self) -> None:
         self.stack = shot_stack()
-        self.done = merged(take_of(self.stack, self.stack.takes[0].frames))
+        self.done = a_merge(take_of(self.stack, self.stack.takes[0].frames))
         self.sensor = self.stack.rig.sensor
         self.addCleanup(apply_scale, self.stack.id, None)
 

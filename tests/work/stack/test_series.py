@@ -6,7 +6,7 @@ from amber_ladder.work import cabinet, plan, shoot
 from amber_ladder.work.stack.stages import STAGES, all_stages
 from tests.support.examples import picture
 from tests.support.station import database
-from tests.support.takes import merged, new_stack, shot_stack, take_of
+from tests.support.takes import a_merge, new_stack, shot_stack, take_of
 
 
 class Series(unittest.TestCase):
@@ -59,7 +59,7 @@ class Stages(unittest.TestCase):
         assert row is not None
         self.assertEqual((row.goes_on_at, row.busy), ("plan", False))
         shot = shot_stack()
-        merged(shot.takes[0].id)
+        a_merge(shot.takes[0].id)
         undone = [one.key for one in plan.read_stack(shot.id).stages if not one.done]
         self.assertEqual(undone, ["mend", "measure"])
         row = cabinet.browse(words="SHOT-1").rows[0].stack
