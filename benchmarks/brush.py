@@ -88,5 +88,6 @@ def _stroke(page: Page, x: float, y: float) -> float:
     page.mouse.move(x + 80, y, steps=8)
     page.mouse.up()
     steps.nth(before).wait_for()
+    page.wait_for_function(f"({_CAME})() > 0")  # until then the network is idle, too
     page.wait_for_load_state("networkidle")
     return float(page.evaluate(_CAME))
