@@ -16,6 +16,7 @@ from amber_ladder.simulated.psf import half_width_px, kernel
 from amber_ladder.simulated.scene import Float, Sheet
 
 Window = tuple[slice, slice]
+Size = tuple[int, int]  # rows, columns
 
 CHANNEL_UM = (0.61, 0.55, 0.46)
 """Mean wavelengths of a camera's red, green and blue, in µm, for a rig planned at 0.55 µm."""
@@ -95,23 +96,24 @@ class _Level:
         self._defocus_um, self._pixel_um = defocus_um, optics.pixel_um * self.factor
         self._aperture = {"na": optics.numerical_aperture, "medium_index": optics.medium_index}
         self.reach_px = half_width_px(defocus_um, self._pixel_um, wavelength_um=max(CHANNEL_UM), **self._aperture)
-        self._transfer = dict[int, tuple[Float, ...]]()
+        self._transfer = dict[Size, tuple[Float, ...]]()
 
-    def transfer(self, size: int) -> tuple[Float, ...]:
+    def transfer(self, size: Size) -> tuple[Float, ...]:
         """Of red, green and blue, for spectra packed as `cv2.dft` packs them; a patch of one depth needs few levels."""
         made = self._transfer.get(size)
         return made or self._transfer.setdefault(size, tuple(self._made(size, um) for um in CHANNEL_UM))
 
-    def _made(self, size: int, wavelength_um: float) -> Float:
+    def _made(self, size: Size, wavelength_um: float) -> Float:
         spread = kernel(self._defocus_um, self._pixel_um, wavelength_um=wavelength_um, **self._aperture)
-        half, plane = spread.shape[0] // 2, np.zeros((size, size), np.float32)
+        half, plane = spread.shape[0] // 2, np.zeros(size, np.float32)
         plane[: spread.shape[0], : spread.shape[1]] = spread
         transfer = np.fft.rfft2(np.roll(plane, (-half, -half), (0, 1))).real  # real, for it is the same to all sides
-        frequency = (np.arange(size) + 1) // 2  # one entry for 0, then two for each: real and imaginary part
-        packed = transfer[:, frequency]
-        packed[:, 0] = transfer[frequency, 0]
-        if size % 2 == 0:
-            packed[:, -1] = transfer[frequency, -1]
+        # One entry for 0, then two for each: real and imaginary part.
+        rows, columns = ((np.arange(side) + 1) // 2 for side in size)
+        packed = transfer[:, columns]
+        packed[:, 0] = transfer[rows, 0]
+        if size[1] % 2 == 0:
+            packed[:, -1] = transfer[rows, -1]
         return np.ascontiguousarray(packed, np.float32)  # else copied each time that it is applied
 
 
@@ -149,17 +151,17 @@ def _add_blurred(lit: _Lit, levels: dict[int, _Level], factor: int, out: list[Fl
     """
     shape = tuple(-(-side // factor) for side in lit.place.shape)
     reach, first = max(level.reach_px for level in levels.values()), min(levels)
-    # As wide as light of these levels reaches, and each right without its border of that beside the next.
-    size = cv2.getOptimalDFTSize(min(max(_BLOCK_PX, 6 * reach), max(shape) + 2 * reach))
-    inner = size - 2 * reach
+    # As far as light of these levels reaches, a block is right without its border of that beside the next.
+    inner = [_shared_evenly(side, max(_BLOCK_PX - 2 * reach, 4 * reach)) for side in shape]
+    size = cv2.getOptimalDFTSize(inner[0] + 2 * reach), cv2.getOptimalDFTSize(inner[1] + 2 * reach)
     grid = out if factor == 1 else [np.zeros(shape, np.float32) for _ in out]
-    parts = np.empty((len(levels), size, len(out), size), np.float32)
-    spectrum = np.empty((size, size), np.float32)
-    for top, left in product(*(range(0, side, inner) for side in shape)):
+    parts = np.empty((len(levels), size[0], len(out), size[1]), np.float32)
+    spectrum = np.empty(size, np.float32)
+    for top, left in product(*(range(0, side, step) for side, step in zip(shape, inner, strict=True))):
         begin = max(top - reach, 0), max(left - reach, 0)
-        end = min(top - reach + size, shape[0]), min(left - reach + size, shape[1])
+        end = min(top + inner[0] + reach, shape[0]), min(left + inner[1] + reach, shape[1])
         met = _share_out(lit.planes, lit.at, lit.place, begin, end, factor, first, parts)
-        total = [np.zeros((size, size), np.float32) for _ in out]
+        total = [np.zeros(size, np.float32) for _ in out]
         for index in np.flatnonzero(met):
             transfer = levels[first + int(index)].transfer(size)
             for c in range(len(out)):
@@ -168,7 +170,7 @@ def _add_blurred(lit: _Lit, levels: dict[int, _Level], factor: int, out: list[Fl
                 cv2.accumulateProduct(cv2.dft(block, spectrum), transfer[_CHANNEL[c]], total[c])
         for plane, summed in zip(grid, total, strict=True):
             blurred = cv2.dft(summed, flags=cv2.DFT_INVERSE | cv2.DFT_SCALE | cv2.DFT_REAL_OUTPUT)
-            here = plane[top : top + inner, left : left + inner]
+            here = plane[top : top + inner[0], left : left + inner[1]]
             here += blurred[reach : reach + here.shape[0], reach : reach + here.shape[1]]
     if factor > 1:
         for plane, part in zip(out, grid, strict=True):
@@ -176,9 +178,14 @@ def _add_blurred(lit: _Lit, levels: dict[int, _Level], factor: int, out: list[Fl
             np.add(plane, full[: plane.shape[0], : plane.shape[1]], out=plane)
 
 
-def _mirrored(part: Float, above: int, before: int, size: int) -> Float:
+def _shared_evenly(side: int, most: int) -> int:
+    """The side of blocks that are all about as large, and none larger than this."""
+    return -(-side // -(-side // most))
+
+
+def _mirrored(part: Float, above: int, before: int, size: Size) -> Float:
     """A block that holds this from there on, and beyond it its mirror image."""
-    below, after = size - above - part.shape[0], size - before - part.shape[1]
+    below, after = size[0] - above - part.shape[0], size[1] - before - part.shape[1]
     return np.asarray(cv2.copyMakeBorder(part, above, below, before, after, cv2.BORDER_REFLECT), np.float32)
 
 

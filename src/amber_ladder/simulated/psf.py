@@ -1,5 +1,6 @@
 """Point spread functions of a defocused circular pupil, by scalar diffraction."""
 
+from functools import lru_cache
 from math import ceil, pi
 
 import numpy as np
@@ -35,10 +36,11 @@ def half_width_px(defocus_um: float, pixel_um: float, *, na: float, wavelength_u
     return max(1, ceil(reach_um / pixel_um))
 
 
+@lru_cache(maxsize=512)  # a rig has some hundred, for whatever lies before it
 def kernel(
     defocus_um: float, pixel_um: float, *, na: float, wavelength_um: float, medium_index: float
 ) -> NDArray[np.float32]:
-    """The point spread function integrated over square pixels: odd-sized square array that sums to 1.
+    """The point spread function integrated over square pixels: odd-sized square array that sums to 1, read-only.
 
     The few per cent of the light that fall beyond `half_width_px` (all of it is known by Parseval's theorem) are strewn
     over the array widely: given to the middle instead, they make blur look as if it grew faster with defocus.
@@ -55,4 +57,6 @@ def kernel(
     near *= 4.0 * pi * (na / wavelength_um) ** 2  # of all light, π / (k NA)² as the profile counts it
     wide = np.exp(-0.5 * np.square(np.arange(-half, half + 1) / (0.5 * half)))
     strewn = np.outer(wide, wide) / wide.sum() ** 2
-    return np.asarray(near + (1.0 - near.sum()) * strewn, np.float32)
+    spread = np.asarray(near + (1.0 - near.sum()) * strewn, np.float32)
+    spread.flags.writeable = False
+    return spread
