@@ -42,6 +42,7 @@ export function usePicture(props: PictureProps & { onView: (view: View) => void 
       mouseNavEnabled: false,
       keyboardNavEnabled: false,
       imageSmoothingEnabled: true,
+      maxTilesPerFrame: 16,
       tileRetryMax: 5,
       tileRetryDelay: 1500,
     });
