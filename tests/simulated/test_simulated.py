@@ -77,7 +77,7 @@ class PointSpread(unittest.TestCase):
         random = np.random.default_rng(7)
         y, x = np.mgrid[:320, :704].astype(np.float32)
         depth_um = np.asarray(40.0 + 0.35 * x + 20.0 * np.sin(y / 40.0), np.float32)
-        colour = cv2.GaussianBlur(random.random((320, 704, 3), dtype=np.float32), (0, 0), 1.5)
+        colour = np.asarray(cv2.GaussianBlur(random.random((320, 704, 3)), (0, 0), 1.5), np.float32)
         cover = np.asarray(np.clip(60.0 - np.hypot(x - 500.0, y - 60.0), 0.0, 1.0), np.float32)
         for covered in (np.ones_like(cover), cover):
             for focus_um in (60.0, 180.0):
