@@ -80,6 +80,28 @@ class Mending(PageTest):
         page.keyboard.press("Escape")
         return tifffile.imread(files[0]), tifffile.imread(files[1]), json.loads(Path(files[2]).read_bytes())
 
+    def test_a_stroke_asks_for_the_tiles_that_are_seen_of_it_and_for_coarser_ones_when_they_are(self) -> None:
+        """Five were asked for, of which four were covered at once: it took twice as long until it was there."""
+        wide = {"sensor": {"width_px": 1600, "height_px": 1100, "pixel_um": 2.0}}
+        stack = flawed_stack("MEND-WIDE", "moss-capsule", rig=wide, near_um=200, far_um=240)
+        a_merge(stack.takes[0].id)
+        self.begin(stack.id)
+        page = self.page
+        page.get_by_role("button", name="1 : 1").first.click()
+        page.mouse.move(*self.at(0.5, 0.5))
+        expect(page.get_by_role("list", name="Sharpest here").get_by_role("button").first).to_be_visible()
+        page.keyboard.press("s")
+        page.wait_for_load_state("networkidle")
+        levels = list[str]()
+        page.on("request", lambda one: levels.extend(re.findall(r"/mends/\d+/tiles/\w+/(\d+)/", one.url)))
+        self.drag((0.45, 0.5), (0.5, 0.5))
+        expect(self.steps()).to_have_count(1)
+        until(lambda: page.evaluate("true") and bool(levels), "a tile of it to be asked for")
+        page.wait_for_load_state("networkidle")
+        self.assertEqual(set(levels), {"0"})
+        page.get_by_role("button", name="Fit").first.click()
+        until(lambda: page.evaluate("true") and len(set(levels)) > 1, "a coarser one")
+
     def test_strokes_by_mouse_and_keys_are_taken_back_to_the_beginning(self) -> None:
         stack = shot_stack("MEND-STROKES")
         a_merge(stack.takes[0].id)

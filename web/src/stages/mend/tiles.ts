@@ -36,14 +36,14 @@ export const laid = (mend: Mend, frame: number): Tiles =>
     (level, column, row) => `/api/merges/${mend.merge_id}/laid/${frame}/${level}/${column}_${row}.jpg`,
   );
 
-/** The same, as deep zoom counts: its levels go up to the full size. */
-export function asSource(of: Tiles, transparent = false) {
+/** The same, as deep zoom counts: its levels go up to the full size; coarser ones than `minLevel` are not asked for. */
+export function asSource(of: Tiles, transparent = false, minLevel = 0) {
   return {
     width: of.width,
     height: of.height,
     tileSize: of.tile,
     tileOverlap: 0,
-    minLevel: 0,
+    minLevel,
     maxLevel: of.levels,
     getTileUrl: (level: number, column: number, row: number) => of.url(of.levels - level, column, row),
     hasTransparency: () => transparent,

@@ -9,6 +9,7 @@ export function useChanges(mend: Mend) {
   const queries = useQueryClient();
   const key = ["mend", mend.id];
   const line = useRef<Promise<unknown>>(Promise.resolve());
+  const ordered = useRef(0);
   const [waiting, setWaiting] = useState(0);
   const [error, setError] = useState<Error | null>(null);
   const [pending, setPending] = useState<Pending[]>([]);
@@ -20,7 +21,7 @@ export function useChanges(mend: Mend) {
   /** Do it after all that was ordered before; what it came to is shown, and told. */
   const change = async (make: (now: Mend) => Promise<Mend>): Promise<Mend | null> => {
     setWaiting((count) => count + 1);
-    const mine = line.current.then(async () => {
+    const turn = async () => {
       try {
         const made = await make(latest());
         await showMend(queries, made);
@@ -32,9 +33,13 @@ export function useChanges(mend: Mend) {
         if (refused instanceof Refusal) await queries.invalidateQueries({ queryKey: key });
         return null;
       }
-    });
+    };
+    ordered.current += 1;
+    // The first in line goes at once: a promise's turn comes only after the page has been drawn.
+    const mine = ordered.current === 1 ? turn() : line.current.then(turn);
     line.current = mine;
     const made = await mine;
+    ordered.current -= 1;
     setWaiting((count) => count - 1);
     return made;
   };

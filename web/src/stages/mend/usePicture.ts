@@ -2,7 +2,7 @@ import OpenSeadragon from "openseadragon";
 import { useEffect, useRef, useState } from "react";
 import type { Mend } from "../../client/api";
 import type { Box } from "../../pictures/Viewer";
-import { all, type Item, items, removeOthers } from "./layers";
+import { all, allLevels, type Item, items, levelSeen, removeOthers } from "./layers";
 import type { Tiles, View } from "./pixels";
 import { asSource, marked, mended, merged } from "./tiles";
 
@@ -84,8 +84,11 @@ export function usePicture(props: PictureProps & { onView: (view: View) => void 
         if (there.getFullyLoaded()) done();
         return;
       }
+      // Over what is whole already nothing coarse need be seen first: what a stroke touches is one tile then, not five.
+      const over = all(viewer).find((one) => one.called?.startsWith(`${kind} `) && one.getFullyLoaded());
+      const from = over ? levelSeen(viewer, over, source.levels) : 0;
       viewer.addTiledImage({
-        tileSource: asSource(source, transparent),
+        tileSource: asSource(source, transparent, from),
         width: 1,
         success: (event) => {
           const item = (event as unknown as { item: Item }).item;
@@ -93,6 +96,7 @@ export function usePicture(props: PictureProps & { onView: (view: View) => void 
           if (wanted.current[kind] !== called) return viewer.world.removeItem(item);
           const whole = () => {
             if (!item.getFullyLoaded() || wanted.current[kind] !== called) return;
+            allLevels(item);
             removeOthers(viewer, kind, item);
             done();
           };
