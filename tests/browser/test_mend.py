@@ -99,8 +99,13 @@ class Mending(PageTest):
         until(lambda: page.evaluate("true") and bool(levels), "a tile of it to be asked for")
         page.wait_for_load_state("networkidle")
         self.assertEqual(set(levels), {"0"})
-        page.get_by_role("button", name="Fit").first.click()
-        until(lambda: page.evaluate("true") and len(set(levels)) > 1, "a coarser one")
+
+        def coarser() -> bool:
+            for ratio in ("1 : 1", "Fit"):
+                page.get_by_role("button", name=ratio).first.click()
+            return len(set(levels)) > 1
+
+        until(coarser, "coarser ones")
 
     def test_strokes_by_mouse_and_keys_are_taken_back_to_the_beginning(self) -> None:
         stack = shot_stack("MEND-STROKES")

@@ -95,8 +95,9 @@ export function usePicture(props: PictureProps & { onView: (view: View) => void 
           item.called = called;
           if (wanted.current[kind] !== called) return viewer.world.removeItem(item);
           const whole = () => {
-            if (!item.getFullyLoaded() || wanted.current[kind] !== called) return;
+            if (!item.getFullyLoaded()) return;
             allLevels(item);
+            if (wanted.current[kind] !== called) return;
             removeOthers(viewer, kind, item);
             done();
           };
