@@ -14,7 +14,7 @@ from playwright.sync_api import CDPSession, Error, Locator, Route, expect
 
 from amber_ladder.work import mend as work
 from amber_ladder.work.plan import read_stack
-from tests.support.browser import PageTest
+from tests.support.browser import HeldBack, PageTest
 from tests.support.station import running, until
 from tests.support.takes import a_merge, flawed_stack, folder_of, shot_stack
 
@@ -79,6 +79,22 @@ class Mending(PageTest):
         files = [self.saved(name) for name in ("composite.tif", "changed.tif", "report.json")]
         page.keyboard.press("Escape")
         return tifffile.imread(files[0]), tifffile.imread(files[1]), json.loads(Path(files[2]).read_bytes())
+
+    def test_a_stroke_from_a_frame_that_is_not_known_yet_says_that_nothing_was_painted(self) -> None:
+        stack = shot_stack("MEND-UNKNOWN")
+        a_merge(stack.takes[0].id)
+        self.begin(stack.id)
+        page = self.page
+        here = HeldBack(page, "**/sharpest?*")
+        here.waits = True
+        self.drag((0.45, 0.5), (0.5, 0.5))
+        expect(page.get_by_text(re.compile("Nothing was painted.*not known yet"))).to_be_visible()
+        expect(self.steps()).to_have_count(0)
+        here.release()
+        expect(page.get_by_role("list", name="Sharpest here").get_by_role("button").first).to_be_visible()
+        self.drag((0.45, 0.5), (0.5, 0.5))
+        expect(self.steps()).to_have_count(1)
+        expect(page.get_by_text("Nothing was painted")).to_have_count(0)
 
     def test_a_stroke_asks_for_the_tiles_that_are_seen_of_it_and_for_coarser_ones_when_they_are(self) -> None:
         """Five were asked for, of which four were covered at once: it took twice as long until it was there."""

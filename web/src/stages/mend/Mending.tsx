@@ -35,6 +35,9 @@ interface Props {
 }
 
 /** The picture fills the room; the ladder is the paint rack. */
+const NOT_KNOWN_YET =
+  "Nothing was painted: which frame is sharpest here is not known yet. Choose a rung on the ladder, or paint again in a moment.";
+
 export function Mending({ mend: fetched, stack, shown, finished, onMend }: Props) {
   const [tool, setTool] = useState<Tool>("paint");
   const [brush, setBrush] = useState<Brush>(USUAL);
@@ -108,7 +111,7 @@ export function Mending({ mend: fetched, stack, shown, finished, onMend }: Props
       return changes.add({ kind: "heal", ...laid, from: rounded([healFrom])[0] }, drawn({ moved: from }));
     }
     if (tool === "ground") {
-      if (!ground) return null;
+      if (!ground) return changes.refuse("There is no ground yet to be refined: set one first.");
       const more = { ...laid, ground: adds };
       const refined = [...((ground.step.refined as object[] | undefined) ?? []), more];
       return changes.set(ground.number, { ...ground.step, refined });
@@ -120,9 +123,8 @@ export function Mending({ mend: fetched, stack, shown, finished, onMend }: Props
         drawn({ merge: fromMerge }),
       );
     const file = chosen?.name ?? here.frames[0]?.file;
-    if (!file) return null;
     const id = chosen?.id ?? here.frames[0]?.frame_id;
-    if (id === undefined) return null;
+    if (!file || id === undefined) return changes.refuse(NOT_KNOWN_YET);
     choose(id);
     return changes.add({ kind: "from_frame", file, ...laid }, drawn({ frame: id }));
   };

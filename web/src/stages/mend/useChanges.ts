@@ -60,6 +60,11 @@ export function useChanges(mend: Mend) {
     busy: waiting > 0,
     error,
     forget: () => setError(null),
+    /** Something that cannot be done is told, as what the server refuses is. */
+    refuse: (why: string) => {
+      setError(new Error(why));
+      return null;
+    },
     pending,
     add,
     change,
