@@ -2,9 +2,7 @@
 
 import argparse
 import hashlib
-import os
 import random
-import signal
 import sys
 import time
 from typing import Any
@@ -18,7 +16,7 @@ from amber_ladder.store.frame_store import FrameStore
 from amber_ladder.work import cabinet, plan, rigs
 from tests.support.bench import CONFIRMED
 from tests.support.examples import PLAN, RIG, SPECIMEN
-from tests.support.station import running
+from tests.support.station import kill, running
 
 _TIMING = {"settle_s": 0.1, "exposure_s": 0.01, "recycle_s": 0.3}
 _PATIENCE_S = 180.0
@@ -58,9 +56,7 @@ def _one_run(station: Station, rig_id: int, number: int, victim: str, after_s: f
         for frame in http.get(f"/api/stacks/{stack.id}").json()["takes"][0]["frames"]:
             reported[frame["id"]] = frame
         time.sleep(0.02)
-    os.kill(station.pid(victim), signal.SIGKILL)
-    while alive(station.pid(victim)):
-        time.sleep(0.01)
+    kill(station, victim)
     station.keep_up()
     if not wait_for_port(station.port, seconds=60):
         return ["the server did not come back"]
@@ -68,14 +64,6 @@ def _one_run(station: Station, rig_id: int, number: int, victim: str, after_s: f
     if take is None:
         return [f"not done after {_PATIENCE_S:.0f} s"]
     return _compare(station, take, list(reported.values()), stack.ladder.frames)
-
-
-def alive(pid: int) -> bool:
-    """Whether a process of ours still runs."""
-    try:
-        return os.waitid(os.P_PID, pid, os.WEXITED | os.WNOHANG | os.WNOWAIT) is None
-    except ChildProcessError:
-        return False
 
 
 def _ended(http: httpx.Client, stack_id: int) -> dict[str, Any] | None:

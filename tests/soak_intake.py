@@ -5,9 +5,7 @@ Whoever sends goes on as the page does: what is not answered is sent again. Afte
 
 import argparse
 import hashlib
-import os
 import random
-import signal
 import sys
 import threading
 import time
@@ -19,9 +17,8 @@ import httpx
 from amber_ladder.launch.postgres import wait_for_port
 from amber_ladder.launch.serve import Station
 from amber_ladder.store.frame_store import FrameStore, sha256_of
-from tests.soak import alive
 from tests.support.examples import picture
-from tests.support.station import running
+from tests.support.station import kill, running
 
 _FILES = 60
 _PATIENCE_S = 180.0
@@ -82,10 +79,7 @@ def _send(http: httpx.Client, card: int, files: dict[str, bytes]) -> None:
 
 
 def _kill(station: Station, victim: str) -> None:
-    pid = station.pid(victim)
-    os.kill(pid, signal.SIGKILL)
-    while alive(pid):
-        time.sleep(0.01)
+    kill(station, victim)
     station.keep_up()
 
 

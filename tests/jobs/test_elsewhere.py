@@ -27,7 +27,7 @@ from amber_ladder.work.merge import MergeEntry
 from amber_ladder.work.on_disk.merging import RESULTS
 from amber_ladder.work.stack.views import FrameView, MergeView, StackView
 from tests.support import s3
-from tests.support.station import running, until
+from tests.support.station import kill, running, until
 from tests.support.takes import new_stack, shot_stack, take_of
 
 SAME = (*(name for name in RESULTS if name.endswith(".tif")), SURVEY)  # reports tell how long it took
@@ -66,7 +66,7 @@ class Elsewhere(unittest.TestCase):
     @classmethod
     def again(cls) -> None:
         """The station's worker anew, with the settings of now."""
-        os.kill(cls.station.pid("worker"), signal.SIGKILL)
+        kill(cls.station, "worker")
         cls.station.keep_up()
 
     def setUp(self) -> None:

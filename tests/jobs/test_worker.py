@@ -20,7 +20,7 @@ from amber_ladder.work.practice import takes
 from amber_ladder.work.rigs import calibrations, ramps
 from amber_ladder.work.stack.views import TakeView, TaskView
 from tests.support.examples import PLAN, RIG, SPECIMEN
-from tests.support.station import running, until
+from tests.support.station import kill, running, until
 
 
 class Worker(unittest.TestCase):
@@ -144,8 +144,7 @@ class Worker(unittest.TestCase):
             role = admin.execute("select datdba::regrole::text from pg_database where datname = 'amber_ladder'")
             (name,) = role.fetchone() or ("",)
             self.addCleanup(lambda: self._let_in(name, -1))
-            os.kill(self.station.pid("worker"), signal.SIGKILL)
-            self.station._children["worker"].wait()
+            kill(self.station, "worker")
             mine = "select count(*) from pg_stat_activity where usename = %s"
             # Room for the lock and for one question, but for none of the queue's own connections.
             self._let_in(name, (admin.execute(mine, [name]).fetchone() or (0,))[0] + 2)

@@ -55,6 +55,13 @@ def _end(station: Station, folder: Path) -> None:
     shutil.rmtree(folder, ignore_errors=True)
 
 
+def kill(station: Station, name: str) -> None:
+    """Kill the server, the worker or the rail; returns when it is gone, so that ``keep_up`` is sure to see it."""
+    child = station._children[name]
+    child.kill()
+    child.wait()
+
+
 def until(true: Callable[[], bool], what: str) -> None:
     """Wait for something that is known to come; fails with words when it does not."""
     end = time.monotonic() + PATIENCE_S
