@@ -111,6 +111,7 @@ class Surveys(Folder):
             matrices=tuple(random.normal(size=(2, 3)) for _ in range(4)),
             rms_px=(0.0, 0.1, 0.2, 0.3),
             corner_px=(0.01, 0.02, 0.03, 0.04),
+            shown_px=(0.01, 0.01, 0.02, 0.0),
             gains=(1.0, 1.01, 0.99, 1.0),
             blur_px=0.7,
             factor=2,
@@ -132,7 +133,7 @@ class Surveys(Folder):
         write_survey(path, found, key_of(stack=1))
         again = read_survey(path, key_of(stack=1))
         assert again
-        for name in ("used", "places", "reference", "rms_px", "corner_px", "gains", "blur_px", "factor", "crop", "gaps",
+        for name in ("used", "places", "reference", "rms_px", "corner_px", "shown_px", "gains", "blur_px", "factor", "crop", "gaps",
                      "growth", "excluded", "specks", "grain", "near_first", "order_basis"):  # fmt: skip
             self.assertEqual(getattr(again, name), getattr(found, name), name)
         np.testing.assert_array_equal(again.matrices, found.matrices)

@@ -16,8 +16,8 @@ from amber_ladder.core.fusion import Excluded, Growth, Moved, Survey
 from amber_ladder.core.light import Speck
 
 FILE = "survey.npz"
-_PLAIN = ("used", "places", "reference", "rms_px", "corner_px", "gains", "blur_px", "factor", "crop", "gaps",
-          "grain", "near_first", "order_basis")  # fmt: skip
+_PLAIN = ("used", "places", "reference", "rms_px", "corner_px", "shown_px", "gains", "blur_px", "factor", "crop",
+          "gaps", "grain", "near_first", "order_basis")  # fmt: skip
 
 
 def key_of(**reckoned_from: Any) -> str:
@@ -56,6 +56,7 @@ def read_survey(path: Path, key: str | None = None) -> Survey | None:
             if key is not None and str(file["key"]) != key:
                 return None
             said = json.loads(str(file["said"]))
+            said.setdefault("shown_px", said["corner_px"])  # kept before it was told apart: at most
             arrays = {
                 name: file[name] for name in ("matrices", "index", "known", "confidence", "masks", "told", "soft")
             }

@@ -179,9 +179,9 @@ class Findings(unittest.TestCase):
         return [one for one in self.told(pictures) if one.kind != "alignment"]
 
     def test_a_clean_stack_has_none(self) -> None:
-        for kind in ("dome", "flake", "leaf"):
+        for kind, seed in (("dome", 41), ("flake", 41), ("leaf", 41), ("crystal", 12)):
             with self.subTest(kind):
-                self.assertEqual(self.told(surveyed(kind, 41)[0].frames.pictures), [])
+                self.assertEqual(self.told(surveyed(kind, seed)[0].frames.pictures), [])
 
     def test_missing_rungs_and_ends_that_were_not_reached_are_named_with_what_to_do(self) -> None:
         pictures = surveyed("crystal", 41)[0].frames.pictures

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.fusion._survey import Survey
+from amber_ladder.core.fusion._unsure import SHOWN_FRAMES
 from amber_ladder.core.light import Speck
 
 Kind = Literal["gap", "end", "moved", "soft", "dust", "streak", "noise", "alignment"]
@@ -19,7 +20,6 @@ _SURE = 1.5  # confidence: a peak in the first or last frame is none that noise 
 _END_SHARE = 0.003  # of the picture in one piece: less is a glint
 _BEYOND_FRAMES = 0.25
 _SOFT_SHARE = 0.0005  # of the picture: less is not seen at 1:1 for long
-_SHOWN_FRAMES = 0.65  # as in depth pick
 _MOST_DUST = 8  # the picture of a dirty sensor is not told spot by spot
 _DOT_PX = 3.0
 _GRAINY = 4.0  # of 255: from here on grain is what is seen first at 1:1
@@ -160,7 +160,7 @@ def _trail(speck: Speck, found: Survey) -> list[tuple[int, float, float]]:
         x, y = matrix @ np.array([speck.x, speck.y, 1.0])
         i, j = min(round(x / found.factor), columns - 1), min(round(y / found.factor), rows - 1)
         inside = left <= x < left + width and top <= y < top + height
-        if inside and abs(found.surface.index[j, i] - place) < _SHOWN_FRAMES:
+        if inside and abs(found.surface.index[j, i] - place) < SHOWN_FRAMES:
             trail.append((frame, float(x), float(y)))
     return trail
 
@@ -191,16 +191,17 @@ def _doubtful(found: Survey, share: Sequence[float], names: Sequence[str]) -> li
         return [Finding("alignment", *whole, (), do)]
     frames = tuple(
         frame
-        for frame, corner, given in zip(found.used, found.corner_px, share, strict=True)
-        if corner > _DOUBTFUL_PX and given > _GIVES / len(found.used)
+        for frame, unsure, given in zip(found.used, found.shown_px, share, strict=True)
+        if unsure > _DOUBTFUL_PX and given > _GIVES / len(found.used)
     )
     if not frames:
         return []
     some = ", ".join(names[frame] for frame in frames[:4]) + (" …" if len(frames) > 4 else "")
     many = "1 frame lies" if len(frames) == 1 else f"{len(frames)} frames lie"
+    they, them = ("it is", "it") if len(frames) == 1 else ("they are", "them")
     do = (
-        f"{many} no surer than ± {2 * _DOUBTFUL_PX:g} px (k = 2) at the corners ({some}): compare the picture there "
-        "with single frames"
+        f"{many} no surer than ± {2 * _DOUBTFUL_PX:g} px (k = 2) where {they} in focus ({some}): compare the picture "
+        f"with {them} there"
     )
     return [Finding("alignment", *whole, frames, do)]
 

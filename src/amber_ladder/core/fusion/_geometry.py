@@ -17,6 +17,7 @@ from amber_ladder.core.fusion._growth import Growth, growth_between
 from amber_ladder.core.fusion._moved import MotionWatch
 from amber_ladder.core.fusion._reference import narrowest, surest_frame
 from amber_ladder.core.fusion._small import SmallPictures, shrunk
+from amber_ladder.core.fusion._unsure import corner_px
 from amber_ladder.core.registration import (
     Fit,
     Levelled,
@@ -55,8 +56,9 @@ _LIKE = 0.5  # of frames over one other, below which they say nothing of each ot
 
 @dataclass(frozen=True, slots=True)
 class Geometry:
-    """``matrices`` map each frame to the one at place ``reference``, ``corner_px`` is their uncertainty at the corners.
+    """``matrices`` map each frame to the one at place ``reference``.
 
+    ``covariances`` (N, 4, 4) are those of scale, turn (px at the corner) and shift (px) against it.
     ``gains`` act on encoded values. ``blur_px`` is the radius by which blur grows a step, None where it did not show.
     ``moved`` are places after which something moved, and where (H, W of the surface, on the reference); none where blur
     did not show.
@@ -64,7 +66,7 @@ class Geometry:
 
     reference: int
     matrices: tuple[Matrix, ...]
-    corner_px: tuple[float, ...]
+    covariances: NDArray[np.float64]
     gains: tuple[float, ...]
     blur_px: float | None
     growth: Growth
@@ -132,26 +134,25 @@ def second_look(
     whole = shrink * factor
     sharp = found.sharp_in(len(used))
     most = int(np.argmax(sharp))
-    _, spread = solve_graph(links, z, most, look.shape, rigid=rigid, leaps=leaps)
-    surest = surest_frame(most, sharp, _corner(spread))
-    small, spread = solve_graph(links, z, surest, look.shape, rigid=rigid, leaps=leaps)
+    _, unsure = solve_graph(links, z, most, look.shape, rigid=rigid, leaps=leaps)
+    surest = surest_frame(most, sharp, corner_px(unsure))
+    small, unsure = solve_graph(links, z, surest, look.shape, rigid=rigid, leaps=leaps)
     # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
-    reference = narrowest([scale_of(matrix) for matrix in small], surest, sharp, _corner(spread) * whole)
-    small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, leaps=leaps)
+    reference = narrowest([scale_of(matrix) for matrix in small], surest, sharp, corner_px(unsure) * whole)
+    small, unsure = solve_graph(links, z, reference, look.shape, rigid=rigid, leaps=leaps)
     added = _added_up(links, reference, len(used))
     half_px = float(np.hypot(*look.shape)) / 2.0
-    grown = growth_between(small, z, np.hypot(spread[:, 0], added[:, 0]) / half_px, sharp, leaps)
-    loose = np.zeros(len(used))
+    grown = growth_between(small, z, np.hypot(np.sqrt(unsure[:, 0, 0]), added[:, 0]) / half_px, sharp, leaps)
     grown = grown.within(growth)
     if grown.seen is not None:
-        small, spread = solve_graph(links, z, reference, look.shape, rigid=rigid, growth=grown.per_step, leaps=leaps)
-        loose = grown.u_per_step * half_px * (np.asarray(z) - z[reference])
-    uncertain = np.hypot(np.hypot(_corner(spread), _corner(added)), loose)
+        small, unsure = solve_graph(links, z, reference, look.shape, rigid=rigid, growth=grown.per_step, leaps=leaps)
+        unsure[:, 0, 0] += (grown.u_per_step * half_px * (np.asarray(z) - z[reference])) ** 2
+    unsure += added[:, :, None] * added[:, None, :]
     gains = brightness.evened(len(used)) ** (1.0 / _GAMMA)
     return Geometry(
         reference,
         tuple(rescaled(one, whole) for one in small),
-        tuple((uncertain * whole).tolist()),
+        unsure * whole**2,
         tuple(gains.tolist()),
         float(np.sqrt(blur)) * whole if blur else None,
         grown,
@@ -174,10 +175,6 @@ def _added_up(links: Sequence[Link], reference: int, count: int) -> NDArray[np.f
             bias[link.second] = link.bias
     passed = np.cumsum(bias, axis=0)
     return np.asarray(passed - passed[reference], np.float64)
-
-
-def _corner(spread: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(np.hypot(np.hypot(spread[:, 0], spread[:, 1]), np.hypot(spread[:, 2], spread[:, 3])))
 
 
 class _Look:

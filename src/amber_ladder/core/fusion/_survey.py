@@ -17,6 +17,7 @@ from amber_ladder.core.fusion._geometry import carried_over, second_look
 from amber_ladder.core.fusion._growth import Growth
 from amber_ladder.core.fusion._moved import Moved, Side, shown_sides
 from amber_ladder.core.fusion._small import SmallPictures
+from amber_ladder.core.fusion._unsure import corner_px, shown_px
 from amber_ladder.core.light import Speck
 from amber_ladder.core.registration import IDENTITY, scale_of, shared_rectangle
 from amber_ladder.errors import BadInput
@@ -35,12 +36,13 @@ class Survey:
 
     ``places`` are where the used ones lie, in steps from the first; where positions are not known, every frame but
     copies is taken to lie one step on, be it used or not. ``matrices`` map each used frame's px to the reference
-    frame's px, ``gains`` bring it to the stack's brightness. ``corner_px`` is the standard uncertainty of each matrix
-    at the frame's corners; ``blur_px`` the radius by which blur grows a step, None where it did not show: then frames
-    are aligned by their neighbours alone. ``growth`` is of the picture from step to step. ``surface`` (at ``factor``
-    times smaller size, in reference coordinates) counts in used frames. ``crop`` is x, y, width, height in reference
-    px. ``gaps`` are pairs of used frames, ``moved`` is what they show differently. ``specks`` are
-    places of the sensor, ``grain`` is the standard deviation of one frame's noise, of full range.
+    frame's px, ``gains`` bring it to the stack's brightness. ``corner_px`` is the standard uncertainty of each
+    matrix at the frame's corners, ``shown_px`` where the frame is shown; ``blur_px`` the radius by which blur grows
+    a step, None where it did not show: then frames are aligned by their neighbours alone. ``growth`` is of the
+    picture from step to step. ``surface`` (at ``factor`` times smaller size, in reference coordinates) counts in
+    used frames. ``crop`` is x, y, width, height in reference px. ``gaps`` are pairs of used frames, ``moved`` is
+    what they show differently. ``specks`` are places of the sensor, ``grain`` is the standard deviation of one
+    frame's noise, of full range.
     """
 
     used: tuple[int, ...]
@@ -51,6 +53,7 @@ class Survey:
     gains: tuple[float, ...]
     rms_px: tuple[float, ...]
     corner_px: tuple[float, ...]
+    shown_px: tuple[float, ...]
     blur_px: float | None
     growth: Growth
     factor: int
@@ -162,7 +165,8 @@ def survey(
         matrices=matrices,
         gains=geometry.gains,
         rms_px=tuple(chain.rms_px),
-        corner_px=geometry.corner_px,
+        corner_px=tuple(corner_px(geometry.covariances).tolist()),
+        shown_px=tuple(shown_px(geometry.covariances, matrices, whole, factor, frames.shape, crop).tolist()),
         blur_px=geometry.blur_px,
         growth=geometry.growth,
         factor=factor,

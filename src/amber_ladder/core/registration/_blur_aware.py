@@ -40,7 +40,7 @@ _SLIGHT_PX = 0.025
 _FEWEST, _PLENTY = 400, 20_000
 # More is not to be had where nothing is nearly sharp: there a cone's blur is no small change. Of the radius by which it
 # grows a step.
-_FAR = 0.093
+_FAR = 0.055
 _RIDGE = 1e-14
 _PIXEL = 1.0 / 12.0  # px², the variance of a square pixel
 _CUT_OFF = 4.0 * np.pi * 0.26  # rad/px, times the spread of a point in focus, 0.26 λ / NA

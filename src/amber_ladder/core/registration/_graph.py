@@ -49,7 +49,7 @@ def solve_graph(
     growth: float | None = None,
     leaps: Collection[int] = (),
 ) -> tuple[list[Matrix], Double]:
-    """Matrices of all frames to frame ``held``, and the uncertainty (N, 4) of scale, turn (px at the corner) and shift.
+    """Matrices of all frames to frame ``held``, and the covariances (N, 4, 4) of scale, turn (px at the corner), shift.
 
     ``z`` are focus positions in steps, rising. Neighbours must be linked; ``links`` span few frames each. ``rigid`` is
     a camera on a rail or stand, whose scale changes smoothly, if at all; one in a hand may come nearer and go back.
@@ -80,9 +80,9 @@ def solve_graph(
         place = place + step
         if float(np.abs(step * unit).max()) < _CONVERGED_PX:
             break
-    spread = np.sqrt(np.array([_variance(factor, i) for i in range(4 * count)])).reshape(count, 4) * unit
+    covariances = np.array([_covariance(factor, frame) for frame in range(count)]) * unit[:, None] * unit
     home = place[held].copy()
-    return [_relative(home, one, centre) for one in place], spread
+    return [_relative(home, one, centre) for one in place], covariances
 
 
 @cache
@@ -92,10 +92,11 @@ def _linalg() -> Any:
     return linalg
 
 
-def _variance(factor: tuple[Double, bool], at: int) -> float:
-    unit = np.zeros(factor[0].shape[1])
-    unit[at] = 1.0
-    return float(_linalg().cho_solve_banded(factor, unit)[at])
+def _covariance(factor: tuple[Double, bool], frame: int) -> Double:
+    own = np.arange(4 * frame, 4 * frame + 4)
+    units = np.zeros((factor[0].shape[1], 4))
+    units[own, range(4)] = 1.0
+    return np.asarray(_linalg().cho_solve_banded(factor, units)[own], np.float64)
 
 
 def _parameters(matrix: Matrix, centre: Double) -> Double:
