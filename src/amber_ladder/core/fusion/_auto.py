@@ -15,6 +15,7 @@ from amber_ladder.core.fusion._pyramid import Pyramid
 from amber_ladder.core.fusion._select import DepthPick
 from amber_ladder.core.fusion._survey import Survey
 
+_LEAST_PX = 1000  # of a break in one piece, windows included: glints and noise make smaller ones, on steady surfaces
 _WIDER_PX, _SOFT_PX = 5, 3.0  # of the surface: the pyramid reaches a little beyond a break, and fades out
 _INVISIBLE = 1 / 256
 
@@ -23,7 +24,7 @@ def merge_auto(
     frames: FrameSource, found: Survey, window_px: float, calm: float, progress: Progress
 ) -> tuple[NDArray[Any], tuple[float, ...], float]:
     """Composite (H, W, 3), each used frame's share of the common area, and how much of that the pyramid gave."""
-    broken = cv2.dilate(breaks(found.surface.index).astype(np.float32), np.ones((_WIDER_PX, _WIDER_PX)))
+    broken = cv2.dilate(_broken(found.surface.index), np.ones((_WIDER_PX, _WIDER_PX)))
     small = np.asarray(cv2.GaussianBlur(broken, (0, 0), _SOFT_PX), np.float32)
     small *= np.float32(1) - nothing_sharp(found) / np.float32(255)
     small[small < _INVISIBLE] = 0
@@ -62,6 +63,14 @@ def merge_auto(
     _mix(picked, pyramid.picture(), np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_LINEAR), np.float32))
     mixed = tuple((1.0 - given) * one + given * two for one, two in zip(shares, pyramid.shares(), strict=True))
     return picked, mixed, given
+
+
+def _broken(index: NDArray[np.float32]) -> NDArray[np.float32]:
+    """1 where a complete surface (H, W) in frames breaks off along something that has a length, else 0."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(breaks(index).astype(np.uint8))
+    long = stats[:, cv2.CC_STAT_AREA] >= _LEAST_PX
+    long[0] = False  # what is not broken
+    return np.asarray(long[labels], np.float32)
 
 
 def _pyramid(frames: FrameSource, found: Survey, window_px: float, calm: float, small: NDArray[np.float32]) -> Pyramid:
