@@ -187,9 +187,23 @@ class Findings(unittest.TestCase):
         return [one for one in self.told(pictures) if one.kind != "alignment"]
 
     def test_a_clean_stack_has_none(self) -> None:
-        for kind, seed in (("dome", 41), ("flake", 41), ("leaf", 41), ("crystal", 12)):
+        for kind, seed in (("dome", 41), ("flake", 41), ("leaf", 41), ("crystal", 42)):
             with self.subTest(kind):
                 self.assertEqual(self.told(surveyed(kind, seed)[0].frames.pictures), [])
+
+    def test_a_frame_is_doubtful_for_how_surely_it_lies_where_it_is_in_focus(self) -> None:
+        stack, found = surveyed("leaf", 41)
+        share = merge(stack.frames, found, Style("select"), progress=no_progress).share
+        most, count = int(np.argmax(share)), len(found.used)
+
+        def told(corner_px: float, shown_px: float) -> list[tuple[str, tuple[int, ...]]]:
+            shown = [0.1] * count
+            shown[most] = shown_px
+            unsure = replace(found, corner_px=(corner_px,) * count, shown_px=tuple(shown))
+            return [(one.kind, one.frames) for one in findings(unsure, share, stack.frames.names)]
+
+        self.assertEqual(told(3.0, 0.4), [])
+        self.assertEqual(told(3.0, 0.6), [("alignment", (found.used[most],))])
 
     def test_missing_rungs_and_ends_that_were_not_reached_are_named_with_what_to_do(self) -> None:
         pictures = surveyed("crystal", 41)[0].frames.pictures

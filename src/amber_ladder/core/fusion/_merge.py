@@ -88,8 +88,8 @@ def _within(found: Survey, sharp: tuple[int, int]) -> Survey:
     moved = tuple(replace(one, first=a, last=b) for one, (a, b) in zip(found.moved, ends, strict=True))
     return replace(
         found, used=found.used[part], places=found.places[part], matrices=found.matrices[part], gains=found.gains[part],
-        rms_px=found.rms_px[part], corner_px=found.corner_px[part], shown_px=found.shown_px[part], surface=Surface(index, found.surface.known),
-        moved=moved,
+        rms_px=found.rms_px[part], corner_px=found.corner_px[part], shown_px=found.shown_px[part],
+        surface=Surface(index, found.surface.known), moved=moved,
     )  # fmt: skip
 
 

@@ -9,7 +9,9 @@ from amber_ladder.core.mending._brush import Float
 Mask = NDArray[np.bool_]
 
 _MOST_PX = 1_200_000  # of the picture in which ground and specimen are told apart
-_FAR_PX, _NEAR_PX = 4, 10  # so far within what a depth map tells it is sure: beside an edge it is wide
+_FAR_PX, _NEAR_PX = 2, 10  # so far within what a depth map tells it is sure: beside an edge it is wide
+_CORE, _CORE_PX = 0.5, 2.0  # what is narrower is sure from so much of its half width on, if that is more than this
+_LEAST_NEAR_PX = 150  # of the small picture in one piece: less may be noise of depth
 _SMOOTH = 2.0  # detail, against the plainest of the picture: where depth is unknown and so little shows, nothing is
 _PLAINEST = 0.05
 _DETAIL_PX = 2.0
@@ -37,7 +39,7 @@ def ground_by_depth(picture: NDArray[np.uint8], depth: Float, farther_than: floa
         ground = _inner(far | (~near & _plain(small)), _FAR_PX / factor)
     if ground.mean() < _LEAST_SHARE:
         return None
-    return _matted(picture, _cut(small, ground, _inner(near, _NEAR_PX / factor)), feather_px)
+    return _matted(picture, _cut(small, ground, _core(near, _NEAR_PX / factor) & ~ground), feather_px)
 
 
 def ground_plain(picture: NDArray[np.uint8], depth: Float, feather_px: float) -> Float | None:
@@ -47,7 +49,7 @@ def ground_plain(picture: NDArray[np.uint8], depth: Float, feather_px: float) ->
     ground = _inner(~known & _plain(small), _FAR_PX / factor)
     if ground.mean() < _LEAST_SHARE:
         return None
-    return _matted(picture, _cut(small, ground, _inner(known, _NEAR_PX / factor)), feather_px)
+    return _matted(picture, _cut(small, ground, _core(known, _NEAR_PX / factor) & ~ground), feather_px)
 
 
 def ground_like(picture: NDArray[np.uint8], x: int, y: int, feather_px: float) -> Float:
@@ -85,12 +87,25 @@ def _plain(picture: NDArray[np.uint8]) -> Mask:
     return np.asarray(detail < _SMOOTH * np.quantile(detail, _PLAINEST), np.bool_)
 
 
+def _within_px(mask: Mask) -> Float:
+    """How far within a mask each pixel lies (H, W); the picture's border is no edge."""
+    bordered = cv2.copyMakeBorder(mask.astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_REPLICATE)
+    return np.asarray(cv2.distanceTransform(bordered, cv2.DIST_L2, 5)[1:-1, 1:-1], np.float32)
+
+
 def _inner(mask: Mask, px: float) -> Mask:
-    """What lies so far within a mask; the picture's border is no edge."""
-    away = cv2.distanceTransform(
-        cv2.copyMakeBorder(mask.astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_REPLICATE), cv2.DIST_L2, 5
-    )[1:-1, 1:-1]
-    return np.asarray(away > px, np.bool_)
+    return np.asarray(_within_px(mask) > px, np.bool_)
+
+
+def _core(mask: Mask, px: float) -> Mask:
+    """What lies so far within a mask, and the middle of what is narrower than that, as bristles and hairs are."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8))
+    large = stats[:, cv2.CC_STAT_AREA] >= _LEAST_NEAR_PX
+    large[0] = False
+    away = _within_px(np.asarray(large[labels], np.bool_))
+    side = 2 * int(np.ceil(px)) + 1
+    half_width = cv2.dilate(away, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+    return np.asarray((away > px) | ((away >= _CORE * half_width) & (away > _CORE_PX)), np.bool_)
 
 
 def _cut(picture: NDArray[np.uint8], ground: Mask, never: Mask) -> Mask:
