@@ -33,6 +33,25 @@ def scene(seed: int) -> tuple[NDArray[np.uint8], NDArray[np.bool_], NDArray[np.b
     return np.asarray(np.clip(picture, 0, 255), np.uint8), ~(body | bristles), bristles
 
 
+def rough_scene(seed: int) -> tuple[NDArray[np.uint8], NDArray[np.bool_], NDArray[np.bool_]]:
+    """The same of bristles alone, of the colours of a rough ground in focus behind them."""
+    random = np.random.default_rng(seed)
+    fine, coarse = (
+        cv2.GaussianBlur(random.standard_normal((HEIGHT, WIDTH)).astype(np.float32), (0, 0), px) for px in (2.5, 25.0)
+    )
+    light = 120 + 27 * coarse / coarse.std() + 15 * fine / fine.std()
+    picture = np.stack([light * 1.05, light * 0.95, light * 0.8], axis=-1)
+    hairs = np.zeros((HEIGHT, WIDTH), np.uint8)
+    for _ in range(9):
+        root, turn = random.uniform(40, (WIDTH - 40, HEIGHT - 40)), random.uniform(0, 2 * np.pi)
+        tip = root + 170 * np.array([np.cos(turn), np.sin(turn)])
+        cv2.line(hairs, root.astype(int).tolist(), tip.astype(int).tolist(), 1, int(random.integers(5, 14)))
+    round_ = cv2.distanceTransform(hairs, cv2.DIST_L2, 5)
+    picture[hairs > 0] = (np.stack([110 + 8 * round_, 92 + 7 * round_, 60 + 5 * round_], axis=-1))[hairs > 0]
+    picture = cv2.GaussianBlur(picture, (0, 0), 0.8) + random.normal(0, 1.0, picture.shape)
+    return np.asarray(np.clip(picture, 0, 255), np.uint8), hairs == 0, hairs > 0
+
+
 def depth_of(ground: NDArray[np.bool_], *, wide_px: int) -> Float:
     """As a merge would tell it: too wide about the specimen by so much, noisy, nothing known at the rim."""
     near = cv2.dilate((~ground).astype(np.uint8), np.ones((2 * wide_px + 1,) * 2, np.uint8)) > 0
@@ -56,6 +75,13 @@ class Ground(unittest.TestCase):
         for seed in (1, 2):
             picture, ground, bristles = scene(seed)
             self.check(ground_by_depth(picture, depth_of(ground, wide_px=3), 400.0, 2.0), ground, bristles)
+
+    def test_bristles_stay_before_a_rough_ground_of_their_own_colours(self) -> None:
+        """Narrower than a depth map is sure of, they were told by their colours alone: a third of them went."""
+        for seed in (11, 12, 13):
+            with self.subTest(seed):
+                picture, ground, bristles = rough_scene(seed)
+                self.check(ground_by_depth(picture, depth_of(ground, wide_px=4), 400.0, 2.0), ground, bristles)
 
     def test_a_ground_beyond_the_ladder_is_told_by_showing_nothing(self) -> None:
         picture, ground, bristles = scene(3)
