@@ -20,8 +20,8 @@ BOUNDS = {
 _LIBRARIES = "import sys, numpy, cv2, numba; print('loaded', file=sys.stderr)"
 _MERGE = (sys.executable, "-m", "amber_ladder", "merge", "--method", "select", "--progress")
 MERGE = (*BOUNDS, "start", "patch", "memory")  # what ``merge`` stands for
-NAMES = ("merge", *MERGE, "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large",
-         "look", "check", "sorting", "mend", "brush", "measuring", "tools", "ledger", "day", "tiles")  # fmt: skip
+NAMES = ("merge", *MERGE, "memory-large", "workers", "plan", "bench", "station", "quality", "quality-large", "look",
+         "check", "sorting", "mend", "ground", "brush", "measuring", "tools", "ledger", "day", "tiles")  # fmt: skip
 
 
 def measure(what: str, folder: Path, scratch: Path) -> dict[str, float]:
@@ -81,6 +81,12 @@ def _mends() -> None:
     from benchmarks.mending import main as mend
 
     mend(measure)
+
+
+def _ground() -> None:
+    from benchmarks.ground import main as tell
+
+    tell()
 
 
 def _brush() -> None:
@@ -270,6 +276,7 @@ _BY_THEMSELVES: dict[str, Callable[[], None]] = {
     "check": _checks,
     "sorting": _sorting,
     "mend": _mends,
+    "ground": _ground,
     "brush": _brush,
     "measuring": _measures,
     "tools": _tools,
