@@ -20,6 +20,9 @@ Double = NDArray[np.float64]
 _SCALE_BENDS_PX = 0.002
 """Usual change of the change of scale from one step to the next, px at the corner: of a rail or lens it is far less."""
 _TURN_BENDS_PX = 0.15
+_SURE_TURN_PX, _FEWEST_SURE = 0.03, 4
+"""Pairs that tell their turn so well (px at the corner), and so many of them, tell how much the stand turns."""
+_LEAST_TURN_PX = 0.01
 _HELD_GROWTH_PX = 1e-3
 _FLOOR_PX = 0.008
 """No pair is better than this: interpolation alone is not."""
@@ -63,6 +66,7 @@ def solve_graph(
     measured = [_parameters(link.matrix, centre) for link in links]
     knowledge = [np.linalg.inv(link.covariance + _FLOOR_PX**2 * np.eye(4)) for link in links]
     place = _chained(links, measured, count)
+    turning_px = _usual_turn(links, measured, corner) if rigid else None
     width = 4 * max(3 if leaps else 2, *(link.second - link.first for link in links)) + 4
     for turn in range(_ROUNDS):
         band, right = np.zeros((width, 4 * count)), np.zeros(4 * count)
@@ -71,6 +75,8 @@ def solve_graph(
             say = np.asarray(known / (1.0 + (left @ known @ left) / (4.0 * _TAIL)) if turn else known, np.float64)
             _add(band, right, (link.first, link.second), np.hstack([one, two]), say, left)
         _keep_smooth(band, right, place, np.asarray(z, np.float64), corner, leaps, rigid=rigid)
+        if turning_px is not None:
+            _keep_upright(band, right, place, np.asarray(z, np.float64), corner, leaps, turning_px)
         if growth is not None:
             _hold_growth(band, right, place, np.asarray(z, np.float64), corner, growth, leaps)
         band[0, 4 * held : 4 * held + 4] += _HELD
@@ -165,6 +171,28 @@ def _keep_smooth(
             bend = float(shares @ place[at - 1 : at + 3, 0])
             say = 1.0 / _SCALE_BENDS_PX**2
             _add(band, right, tuple(range(at - 1, at + 3)), derivative, np.array([[say]]), np.array([bend]))
+
+
+def _usual_turn(links: Sequence[Link], measured: Sequence[Double], corner: float) -> float | None:
+    """By how much (px at the corner) frames are usually turned against the one before, where enough pairs tell."""
+    told = [abs(wanted[1]) * corner for link, wanted in zip(links, measured, strict=True)
+            if link.second == link.first + 1 and link.covariance[1, 1] < _SURE_TURN_PX**2]  # fmt: skip
+    return float(np.hypot(1.4826 * np.median(told), _LEAST_TURN_PX)) if len(told) >= _FEWEST_SURE else None
+
+
+def _keep_upright(
+    band: Double, right: Double, place: Double, z: Double, corner: float, leaps: Collection[int], turning_px: float
+) -> None:
+    """Frames turn against each other as those do that tell it: what hardly shows anything claims anything."""
+    derivative = np.zeros((1, 8))
+    derivative[0, 1], derivative[0, 5] = -corner, corner
+    for at in range(len(z) - 1):
+        if at in leaps:
+            continue
+        turned = (place[at + 1, 1] - place[at, 1]) * corner
+        usual = turning_px * np.sqrt(max(z[at + 1] - z[at], 1.0))
+        say = 1.0 / usual**2 / (1.0 + (turned / usual) ** 2 / _TAIL)
+        _add(band, right, (at, at + 1), derivative, np.array([[say]]), np.array([turned]))
 
 
 def _hold_growth(
