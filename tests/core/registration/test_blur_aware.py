@@ -117,6 +117,28 @@ class Graph(unittest.TestCase):
         self.assertLess(grown[0], 0.012)
         self.assertGreater(grown[1], 0.05)
 
+    def test_a_stand_turns_no_more_where_little_is_seen_than_where_much_is_but_a_jolt_is_one(self) -> None:
+        """Out of focus pairs of crossing bristles were all turned a little, the same way: 0.8 px at the corner in all."""
+        random = np.random.default_rng(8)
+        jolted_deg, claimed_deg = 0.5, 0.02
+        truths = [similarity(1.0, 0.001 * random.normal() + (jolted_deg if k > 10 else 0.0), (0.0, 0.0), self.SHAPE)
+                  for k in range(40)]  # fmt: skip
+        sure, doubtful = (np.diag([px, px, px, px]) ** 2 for px in (0.01, 0.3))
+        links = []
+        for first in range(39):
+            claimed = similarity(1.0, claimed_deg if first >= 20 else 0.0, (0.0, 0.0), self.SHAPE)
+            true = compose(inverse(truths[first]), truths[first + 1])
+            links.append(Link(first, first + 1, compose(claimed, true), doubtful if first >= 20 else sure, np.zeros(4)))
+        z = [float(k) for k in range(40)]
+        off = {}
+        for rigid in (True, False):
+            matrices, _ = solve_graph(links, z, 15, self.SHAPE, rigid=rigid)
+            off[rigid] = [corner_error_px(matrices[k], compose(inverse(truths[15]), truths[k]), self.SHAPE)
+                          for k in (0, 39)]  # fmt: skip
+        self.assertLess(off[True][0], 0.05)  # across the jolt
+        self.assertLess(off[True][1], 0.4)
+        self.assertGreater(off[False][1], 2.5)  # a hand turns as it likes
+
     def test_rungs_that_are_missing_where_nobody_knows_how_many_bend_nothing(self) -> None:
         """Five steps that pass for one: the picture leaps in size there, and grows as before on either side."""
         at = [*range(9), *range(13, 25)]
