@@ -56,7 +56,7 @@ def read_survey(path: Path, key: str | None = None) -> Survey | None:
             if key is not None and str(file["key"]) != key:
                 return None
             said = json.loads(str(file["said"]))
-            said.setdefault("shown_px", said["corner_px"])  # kept before it was told apart: at most
+            said.setdefault("shown_px", said["corner_px"])  # of surveys that do not tell it apart: at most
             arrays = {
                 name: file[name] for name in ("matrices", "index", "known", "confidence", "masks", "told", "soft")
             }

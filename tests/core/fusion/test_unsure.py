@@ -41,6 +41,15 @@ class WhereShown(unittest.TestCase):
                 self.assertAlmostEqual(self.shown(covariance, (70, 52)), 2.0 * 40.0 / self.CORNER, places=5)
                 self.assertGreater(float(corner_px(np.array([covariance]))[0]), 2.0)
 
+    def test_of_a_large_picture_a_part_of_the_places_tells_the_same(self) -> None:
+        shape = (1200, 1600)
+        found = Surface(np.zeros(shape, np.float32), np.ones(shape, np.bool_))
+        covariance = np.diag([0.0, 2.0, 0.0, 0.0]) ** 2
+        unsure = shown_px(covariance[None], [IDENTITY], found, 1, shape, (0, 0, shape[1], shape[0]))
+        y, x = np.mgrid[: shape[0], : shape[1]]
+        away = np.hypot(x - 799.5, y - 599.5) / 1000.0
+        self.assertAlmostEqual(float(unsure[0]), 2.0 * float(np.quantile(away, 0.95)), places=2)
+
     def test_a_shift_is_as_unsure_everywhere_and_a_frame_that_shows_nothing_is_not_asked(self) -> None:
         covariance = np.diag([0.0, 0.0, 0.3, 0.4]) ** 2
         self.assertAlmostEqual(self.shown(covariance, (5, 50)), 0.5, places=5)

@@ -1,6 +1,7 @@
 """How surely frames lie: at the picture's corners, and where they are shown."""
 
 from collections.abc import Sequence
+from math import ceil
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ Double = NDArray[np.float64]
 
 SHOWN_FRAMES = 0.65
 """Within so many frames of its depth a place is shown by a frame, as in depth pick."""
+_MOST_PLACES = 200_000  # of the surface are looked at
 _NEARLY_ALL = 0.95  # of what a frame shows: a stray depth in a far corner says nothing of it
 
 
@@ -35,7 +37,8 @@ def shown_px(
     height there.
     """
     left, top, width, height = (edge // factor for edge in crop)
-    within = np.s_[top : top + height, left : left + width]
+    every = ceil((width * height / _MOST_PLACES) ** 0.5) or 1
+    within = np.s_[top : top + height : every, left : left + width : every]
     index, known = found.index[within], found.known[within]
     corner = float(np.hypot(*shape)) / 2.0
     middle = np.array([(shape[1] - 1) / 2.0, (shape[0] - 1) / 2.0, 1.0])
@@ -45,8 +48,8 @@ def shown_px(
         if rows.size == 0:
             continue
         x, y = matrix @ middle
-        across = ((columns + left) * factor - x) / corner
-        down = ((rows + top) * factor - y) / corner
+        across = ((every * columns + left) * factor - x) / corner
+        down = ((every * rows + top) * factor - y) / corner
         # The trace of J C Jᵀ with J = [[across, -down, 1, 0], [down, across, 0, 1]].
         grown = (covariance[0, 0] + covariance[1, 1]) * (across**2 + down**2)
         along = (covariance[0, 2] + covariance[1, 3]) * across + (covariance[0, 3] - covariance[1, 2]) * down
