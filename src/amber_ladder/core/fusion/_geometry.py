@@ -137,17 +137,18 @@ def second_look(
     _, unsure = solve_graph(links, z, most, look.shape, rigid=rigid, leaps=leaps)
     surest = surest_frame(most, sharp, corner_px(unsure))
     small, unsure = solve_graph(links, z, surest, look.shape, rigid=rigid, leaps=leaps)
+    unsure += _added_up(links, surest, len(used))
     # Anew with the reference held: how sure a frame's place is, is how sure it is against that one.
     reference = narrowest([scale_of(matrix) for matrix in small], surest, sharp, corner_px(unsure) * whole)
     small, unsure = solve_graph(links, z, reference, look.shape, rigid=rigid, leaps=leaps)
     added = _added_up(links, reference, len(used))
     half_px = float(np.hypot(*look.shape)) / 2.0
-    grown = growth_between(small, z, np.hypot(np.sqrt(unsure[:, 0, 0]), added[:, 0]) / half_px, sharp, leaps)
+    grown = growth_between(small, z, np.sqrt(unsure[:, 0, 0] + added[:, 0, 0]) / half_px, sharp, leaps)
     grown = grown.within(growth)
     if grown.seen is not None:
         small, unsure = solve_graph(links, z, reference, look.shape, rigid=rigid, growth=grown.per_step, leaps=leaps)
         unsure[:, 0, 0] += (grown.u_per_step * half_px * (np.asarray(z) - z[reference])) ** 2
-    unsure += added[:, :, None] * added[:, None, :]
+    unsure += added
     gains = brightness.evened(len(used)) ** (1.0 / _GAMMA)
     return Geometry(
         reference,
@@ -168,13 +169,14 @@ def _believed(told: float | None, shown: float | None) -> float | None:
 
 
 def _added_up(links: Sequence[Link], reference: int, count: int) -> NDArray[np.float64]:
-    """The pairs' biases (N, 4) between each frame and the reference: they don't average out."""
+    """What the pairs' biases between each frame and the reference add (N, 4, 4): they don't average out."""
     bias = np.zeros((count, 4))
     for link in links:
         if link.second == link.first + 1:
             bias[link.second] = link.bias
     passed = np.cumsum(bias, axis=0)
-    return np.asarray(passed - passed[reference], np.float64)
+    passed -= passed[reference]
+    return np.asarray(passed[:, :, None] * passed[:, None, :], np.float64)
 
 
 class _Look:

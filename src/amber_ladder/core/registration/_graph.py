@@ -20,7 +20,7 @@ Double = NDArray[np.float64]
 _SCALE_BENDS_PX = 0.002
 """Usual change of the change of scale from one step to the next, px at the corner: of a rail or lens it is far less."""
 _TURN_BENDS_PX = 0.15
-_SURE_TURN_PX, _FEWEST_SURE = 0.03, 4
+_SURE_TURN_PX, _FEWEST_SURE = 0.05, 4
 """Pairs that tell their turn so well (px at the corner), and so many of them, tell how much the stand turns."""
 _LEAST_TURN_PX = 0.01
 _HELD_GROWTH_PX = 1e-3
