@@ -347,9 +347,13 @@ class Mending(PageTest):
         lines: list[Route] = []
         self.page.route("**/api/events", lambda line: lines.append(line))  # noqa: PLW0108 (a builtin is refused)
         self.page.goto(f"/stacks/{stack.id}/mend")
+        worker = self.station.pid("worker")
+        os.kill(worker, signal.SIGSTOP)  # else it may end before the page has asked at all
+        self.addCleanup(os.kill, worker, signal.SIGCONT)
         self.page.get_by_role("button", name="Mend this merge").click()
         bar = self.page.get_by_role("progressbar")
         expect(bar).to_be_visible()
+        os.kill(worker, signal.SIGCONT)
         until(lambda: work.read(self.mend_id()).rack.spots is not None, "the rack")
         expect(bar).to_be_visible()
         lines[0].continue_()
