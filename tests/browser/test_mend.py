@@ -270,7 +270,12 @@ class Mending(PageTest):
         self.begin(stack.id)
         page = self.page
         page.keyboard.press("g")
+        change = HeldBack(page, "**/api/mends/*/steps*")
+        change.waits = True
         page.get_by_role("button", name="Ground that shows nothing").click()
+        # It takes seconds: that it is under way is seen without scrolling.
+        expect(page.get_by_text("Working it out …")).to_be_in_viewport(ratio=1)
+        change.release()
         expect(self.steps().first).to_contain_text("plain, without depth")
         page.get_by_label("Farther than").fill("350")
         page.get_by_role("button", name="Ground by depth").click()

@@ -323,7 +323,11 @@ export function Mending({ mend: fetched, stack, shown, finished, onMend }: Props
               <ToolRow tool={tool} onTool={(one) => tools(one)()} />
               {strokes && <BrushControls brush={brush} umPerPx={mend.um_per_px} onChange={setBrush} />}
               {controls}
-              {changes.busy && changes.pending.length === 0 && <p role="status">Working it out …</p>}
+              {changes.busy && changes.pending.length === 0 && (
+                <p role="status" className="-bottom-3 sticky bg-card py-2">
+                  Working it out …
+                </p>
+              )}
               {ground?.said.note !== undefined && tool === "ground" && (
                 <Notice kind="hint" title="Look at it:">
                   {String(ground.said.note)}.
