@@ -5,9 +5,9 @@ lose it (Cauchy's weights), and what a rail or a lens cannot do is kept from hap
 focus position. Gauss–Newton on similarities about the picture's centre, as banded normal equations.
 """
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from typing import Any
 
 import numpy as np
@@ -26,6 +26,7 @@ _LEAST_TURN_PX = 0.01
 _HELD_GROWTH_PX = 1e-3
 _FLOOR_PX = 0.008
 """No pair is better than this: interpolation alone is not."""
+_SCALE, _TURN = 0, 1
 _TAIL = 9.0  # squared deviations from which a pair, or a bend, loses half its say
 _ROUNDS, _CONVERGED_PX = 12, 1e-4
 _HELD = 1e10
@@ -76,9 +77,10 @@ def solve_graph(
             _add(band, right, (link.first, link.second), np.hstack([one, two]), say, left)
         _keep_smooth(band, right, place, np.asarray(z, np.float64), corner, leaps, rigid=rigid)
         if turning_px is not None:
-            _keep_upright(band, right, place, np.asarray(z, np.float64), corner, leaps, turning_px)
+            _tie(band, right, place, z, corner, leaps, _TURN, 0.0, partial(_as_usual, turning_px))
         if growth is not None:
-            _hold_growth(band, right, place, np.asarray(z, np.float64), corner, growth, leaps)
+            # A picture that grows has a matrix that shrinks it.
+            _tie(band, right, place, z, corner, leaps, _SCALE, -growth * corner, lambda *_: 1.0 / _HELD_GROWTH_PX**2)
         band[0, 4 * held : 4 * held + 4] += _HELD
         band[0] += 1e-9
         factor = (_linalg().cholesky_banded(band, lower=True), True)
@@ -180,32 +182,27 @@ def _usual_turn(links: Sequence[Link], measured: Sequence[Double], corner: float
     return float(np.hypot(1.4826 * np.median(told), _LEAST_TURN_PX)) if len(told) >= _FEWEST_SURE else None
 
 
-def _keep_upright(
-    band: Double, right: Double, place: Double, z: Double, corner: float, leaps: Collection[int], turning_px: float
-) -> None:
-    """Frames turn against each other as those do that tell it: what hardly shows anything claims anything."""
+def _as_usual(turning_px: float, left: float, steps: float) -> float:
+    """What a turn has to say: frames turn as those do that tell it; what hardly shows anything claims anything."""
+    return 1.0 / (turning_px**2 * max(steps, 1.0) + left**2 / _TAIL)
+
+
+def _tie(
+    band: Double, right: Double, place: Double, z: Sequence[float], corner: float, leaps: Collection[int], what: int,
+    px_a_step: float, say: Callable[[float, float], float],
+) -> None:  # fmt: skip
+    """Let a parameter change by so much (px at the corner) a step; ``say`` weighs what is left over between two frames.
+
+    It is told that, in px, and how many steps lie between them.
+    """
     derivative = np.zeros((1, 8))
-    derivative[0, 1], derivative[0, 5] = -corner, corner
+    derivative[0, what], derivative[0, 4 + what] = -corner, corner
     for at in range(len(z) - 1):
         if at in leaps:
             continue
-        turned = (place[at + 1, 1] - place[at, 1]) * corner
-        usual = turning_px * np.sqrt(max(z[at + 1] - z[at], 1.0))
-        say = 1.0 / usual**2 / (1.0 + (turned / usual) ** 2 / _TAIL)
-        _add(band, right, (at, at + 1), derivative, np.array([[say]]), np.array([turned]))
-
-
-def _hold_growth(
-    band: Double, right: Double, place: Double, z: Double, corner: float, growth: float, leaps: Collection[int]
-) -> None:
-    # A picture that grows has a matrix that shrinks it.
-    derivative = np.zeros((1, 8))
-    derivative[0, 0], derivative[0, 4] = -corner, corner
-    for at in range(len(z) - 1):
-        if at in leaps:
-            continue
-        left = (place[at + 1, 0] - place[at, 0] + growth * (z[at + 1] - z[at])) * corner
-        _add(band, right, (at, at + 1), derivative, np.array([[1.0 / _HELD_GROWTH_PX**2]]), np.array([left]))
+        steps = z[at + 1] - z[at]
+        left = float(place[at + 1, what] - place[at, what]) * corner - px_a_step * steps
+        _add(band, right, (at, at + 1), derivative, np.array([[say(left, steps)]]), np.array([left]))
 
 
 def _add(band: Double, right: Double, frames: tuple[int, ...], derivative: Double, say: Double, left: Double) -> None:
