@@ -12,9 +12,10 @@ import amber_ladder
 
 _CALLS = """
 import numpy as np
+from amber_ladder.core.fusion._activity import window
 from amber_ladder.core.fusion._levels import halve, split
 from amber_ladder.core.fusion._strips import tiles_of
-from amber_ladder.core.fusion._taking import Asked, Shown, Won, take, window
+from amber_ladder.core.fusion._taking import Asked, Shown, Won, take
 from amber_ladder.core.registration import IDENTITY
 picture = np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8)
 planes, coarser = np.empty((4, 64, 64), np.uint8), np.empty((4, 32, 32), np.uint16)
@@ -55,14 +56,14 @@ class Compiled(unittest.TestCase):
     def test_a_change_in_a_file_that_a_kernel_calls_counts(self) -> None:
         first = self.energy()
         self.assertEqual(self.energy(), first)
-        levels = self.folder / "amber_ladder" / "core" / "fusion" / "_levels.py"
-        before = levels.stat()
-        text = levels.read_text()
-        self.assertIn("out[i] = half * (one[i] + two[i])", text)
-        levels.write_text(text.replace("out[i] = half * (one[i] + two[i])", "out[i] = half * (one[i] - two[i])"))
+        called = self.folder / "amber_ladder" / "core" / "fusion" / "_activity.py"
+        before = called.stat()
+        text = called.read_text()
+        self.assertIn("near, far = np.float32(0.75)", text)
+        called.write_text(text.replace("near, far = np.float32(0.75)", "near, far = np.float32(0.95)"))
         # As a copy or a checkout may leave it: as old and as large as it was.
-        os.utime(levels, ns=(before.st_atime_ns, before.st_mtime_ns))
-        self.assertEqual(levels.stat().st_size, before.st_size)
+        os.utime(called, ns=(before.st_atime_ns, before.st_mtime_ns))
+        self.assertEqual(called.stat().st_size, before.st_size)
         self.assertGreater(self.energy(), 1.1 * first)
 
     def test_of_what_earlier_versions_compiled_little_is_kept(self) -> None:

@@ -6,9 +6,10 @@ from typing import Any
 import cv2
 import numpy as np
 
+from amber_ladder.core.fusion._activity import window
 from amber_ladder.core.fusion._levels import expand_onto, finished, halve, split
 from amber_ladder.core.fusion._strips import strips_of, tiles_of
-from amber_ladder.core.fusion._taking import Asked, Shown, Won, take, window
+from amber_ladder.core.fusion._taking import Asked, Shown, Won, take
 from amber_ladder.core.registration import IDENTITY, inverse, warped_picture, window_of
 
 SIZES = ((64, 96), (131, 257), (270, 143))
@@ -32,13 +33,13 @@ class Levels(unittest.TestCase):
         """Detail, activity and winner of one level that one frame gave, which lies as it was shot."""
         size = picture.shape[:2]
         planes, half = self.planes(picture)
-        weights = window(2.2)
+        over = window(other.get("spread_px", 2.2))
         won = Won(np.zeros((3, *size), np.float32), np.full(size, -1, np.float32), np.zeros(size, np.int16),
                   np.zeros((3, 0, 0), np.float32), NOTHING, NOTHING)  # fmt: skip
         spans = other.get("spans", np.tile(np.array([0, size[1]], np.int32), (size[0], 1)))
         shown = Shown(planes, half, IDENTITY, IDENTITY, np.float32(1), np.float32(1 / 256))
         asked = Asked(np.int16(7), spans, other.get("wrong", NOWHERE), NOWHERE, NOTHING, np.float32(1))
-        take(shown, asked, strips_of(tiles_of(size, len(weights) - 1, None)), weights, won)
+        take(shown, asked, strips_of(tiles_of(size, over.reach, None)), over, won)
         return won.detail, won.best, won.winner
 
     def test_a_picture_is_halved_as_by_burts_kernel(self) -> None:
@@ -58,17 +59,25 @@ class Levels(unittest.TestCase):
     def test_what_is_taken_is_the_detail_and_with_the_coarser_level_the_picture_again(self) -> None:
         for size in SIZES:
             picture = self.random.integers(0, 255, (*size, 3), np.uint8)
-            detail, best, winner = self.taken(picture)
+            detail, _, winner = self.taken(picture)
             self.assertTrue((winner == 7).all())
-            weights = window(2.2)
-            own = np.moveaxis(detail, 0, 2) @ np.array([0.299, 0.587, 0.114], np.float32)
-            kernel = np.concatenate([weights[:0:-1], weights])
-            plain = cv2.sepFilter2D(own * own, cv2.CV_32F, kernel, kernel)
-            inner = np.s_[10:-10, 10:-10]  # beyond the border it is what frames show there
-            np.testing.assert_allclose(best[inner], plain[inner], rtol=0.02)
             expand_onto(self.planes(picture)[1][:3] * np.float32(1 / 256), detail)
             np.testing.assert_allclose(np.moveaxis(detail, 0, 2), picture, atol=1e-2)
             np.testing.assert_array_equal(finished(detail, picture.dtype), picture)
+
+    def test_how_much_detail_there_is_is_averaged_over_a_gaussian_window(self) -> None:
+        for spread_px, most in ((0.6, 0.01), (1.5, 0.01), (2.2, 0.04), (5.0, 0.02), (20.0, 0.01)):
+            for size in SIZES:
+                with self.subTest(spread_px=spread_px, size=size):
+                    picture = self.random.integers(0, 255, (*size, 3), np.uint8)
+                    detail, best, _ = self.taken(picture, spread_px=spread_px)
+                    own = np.moveaxis(detail, 0, 2) @ np.array([0.299, 0.587, 0.114], np.float32)
+                    plain = cv2.GaussianBlur(own * own, (0, 0), spread_px)
+                    edge = int(3 * spread_px) + 4  # beyond the border it is what frames show there
+                    inner = np.s_[edge:-edge, edge:-edge]
+                    if plain[inner].size:
+                        off = np.sqrt(np.mean((best[inner] / plain[inner] - 1) ** 2))
+                        self.assertLess(off, most)
 
     def test_a_frame_speaks_where_it_reaches_and_is_not_wrong(self) -> None:
         picture = self.random.integers(0, 255, (96, 160, 3), np.uint8)
@@ -89,10 +98,10 @@ class Levels(unittest.TestCase):
         for turn, scale in ((0.0, 1.0), (0.3, 1.01), (-4.0, 0.97)):
             matrix = np.asarray(cv2.getRotationMatrix2D((190.0, 160.0), turn, scale), np.float64)
             whole = warped_picture(picture, matrix, 1.02, 65535)
-            part = np.empty((90, 70), np.float32)
-            plane = np.ascontiguousarray(picture[..., 1])
-            window_of(plane, inverse(matrix), np.float32(1.02), 200, 40, np.arange(400, dtype=np.float32), part)
-            np.testing.assert_allclose(part, whole[200:290, 40:110, 1], atol=0.6)
+            part = np.empty((3, 90, 70), np.float32)
+            planes = np.ascontiguousarray(np.moveaxis(picture, 2, 0))
+            window_of(planes, inverse(matrix), np.float32(1.02), 200, 40, np.arange(400, dtype=np.float32), part)
+            np.testing.assert_allclose(np.moveaxis(part, 0, 2), whole[200:290, 40:110], atol=0.6)
 
     def test_only_tiles_in_which_anything_is_wanted_are_worked_on(self) -> None:
         wanted = np.zeros((300, 300), np.uint8)

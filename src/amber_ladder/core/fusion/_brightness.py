@@ -1,6 +1,6 @@
 """How bright a stack's frames are against each other, while it is gone through."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import cv2
 import numpy as np
@@ -24,9 +24,11 @@ class Brightness:
         self._steps: dict[int, Matrix] = {}
         self._ratios: list[tuple[int, int, float, float]] = []
 
-    def follow(self, links: Sequence[Link]) -> None:
-        """Note how neighbours lie on each other; those of a frame have to be known when it is compared."""
+    def followed(self, said: Iterable[Link | None]) -> list[Link]:
+        """What pairs said of a frame; how neighbours lie on each other has to be known when it is compared."""
+        links = [link for link in said if link]
         self._steps.update({link.second: link.matrix for link in links if link.second == link.first + 1})
+        return links
 
     def compare(self, at: int, light: Float, depth: Float, blur: float | None) -> None:
         """The next frame, ``light`` (H, W) linear, against those before, laid on it as pairs said.

@@ -111,22 +111,23 @@ def second_look(
     brightness = Brightness(z)
     past: dict[int, Side] = {}
     with ThreadPoolExecutor(max_workers=2) as pool:
+        said: Iterator[Link | None] = iter(())
         for at, side in look.sides(range(len(used))):
             progress("register", len(used) + at, 2 * len(used))
             past[at] = side
             look.prepare(max(at - 1, 0))
-            pairs = [(before, past[before], at, side, blur) for before in range(max(at - 2, 0), at)]
-            both = pool.map(lambda pair: look.link(*pair), pairs)
+            pairs = [(first, past[first], at, side, look.seen(first), blur) for first in range(max(at - 2, 0), at)]
+            # While these are fitted, what those before said is gone through: neither waits for the other.
+            before, said = said, pool.map(lambda pair: look.link(*pair), pairs)
             look.watch(at, side.light)
+            links += brightness.followed(before)
             if at > 0:
-                brightness.compare(at - 1, past[at - 1].light, look.depth(at - 1), blur)
-            said = [link for link in both if link]
-            brightness.follow(said)
-            links += said
+                brightness.compare(at - 1, past[at - 1].light, look.seen(at - 1)[0], blur)
             past.pop(at - 2, None)
+        links += brightness.followed(said)
         last = len(used) - 1
         look.prepare(last)
-        brightness.compare(last, past[last].light, look.depth(last), blur)
+        brightness.compare(last, past[last].light, look.seen(last)[0], blur)
     if blur is None:
         apart = [[link for link in links if link.second - link.first == span] for span in (1, 2)]
         links = doubted(apart[0], apart[1], look.shape)
@@ -237,11 +238,14 @@ class _Look:
         agreed = high - low < _AGREED * blur
         return blur if agreed and _LIKELY_BLUR[0] < blur < _LIKELY_BLUR[1] else None
 
-    def link(self, first: int, one: Side, second: int, two: Side, blur: float | None) -> Link | None:
+    def link(
+        self, first: int, one: Side, second: int, two: Side, seen: tuple[Float, Float], blur: float | None
+    ) -> Link | None:
         """What a pair says; of neighbours at least what the first look said."""
         fit = None
         if blur is not None and self._is_near(first, second):
-            fit = self._fit(first, one, second, two, blur)
+            relief = Relief(*seen, blur, self._spread_px)
+            fit = fit_pair(one, two, self._start(first, second), relief)
         if fit and float(np.sqrt(np.diag(fit.covariance)).max()) < _SURE_PX:
             return Link(first, second, fit.matrix, fit.covariance, fit.bias)
         if blur is None:
@@ -269,9 +273,9 @@ class _Look:
         """Look whether anything moved since the frames before."""
         self._motion.add(_encoded(_on_canvas(light, self._rough[at])), self._z[at])
 
-    def depth(self, at: int) -> Float:
-        """Depth in steps as the frame that was prepared last, or the one before it, sees it (H, W)."""
-        return self._seen_by[at][0]
+    def seen(self, at: int) -> tuple[Float, Float]:
+        """Depth (H, W) in steps, and trust in it, as the frame prepared last, or the one before it, sees them."""
+        return self._seen_by[at]
 
     def moved(self, matrices: Sequence[Matrix]) -> Iterator[tuple[int, NDArray[np.bool_]]]:
         """Places after which something moved, and where: what was seen on the way, seen again in the final places.
@@ -293,12 +297,8 @@ class _Look:
     def _start(self, first: int, second: int) -> Matrix:
         return compose(inverse(self._rough[first]), self._rough[second])
 
-    def _fit(self, first: int, one: Side, second: int, two: Side, blur: float) -> Fit | None:
-        relief = Relief(*self._seen_by[first], blur, self._spread_px)
-        return fit_pair(one, two, self._start(first, second), relief)
-
     def _freely(self, first: int) -> Fit | None:
-        relief = Relief(*self._seen(first), _BLUR_GUESS, self._spread_px)
+        relief = Relief(*self._as_seen(first), _BLUR_GUESS, self._spread_px)
         one, two = self._tried[first], self._tried[first + 1]
         return fit_pair(one, two, self._start(first, first + 1), relief, free=True)
 
@@ -306,9 +306,9 @@ class _Look:
         """Depth and trust as this frame sees them; kept until the next but one, with which it is compared last."""
         self._seen_by = {at: seen for at, seen in self._seen_by.items() if abs(at - place) <= 1}
         if place not in self._seen_by:
-            self._seen_by[place] = self._seen(place)
+            self._seen_by[place] = self._as_seen(place)
 
-    def _seen(self, place: int) -> tuple[Float, Float]:
+    def _as_seen(self, place: int) -> tuple[Float, Float]:
         return self._carried(place, self._even), self._carried(place, self._trust)
 
     def _carried(self, place: int, plane: Float) -> Float:

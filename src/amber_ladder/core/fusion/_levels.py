@@ -16,7 +16,7 @@ Float = NDArray[np.float32]
 
 def split(picture: NDArray[Any], planes: NDArray[Any]) -> None:
     """Red, green, blue and Rec. 601 brightness (4, H, W) of RGB (H, W, 3), in its own type."""
-    cv2.mixChannels([picture], [planes[0], planes[1], planes[2]], [0, 0, 1, 1, 2, 2])
+    cv2.split(picture, [planes[0], planes[1], planes[2]])
     cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY, dst=planes[3])
 
 

@@ -7,12 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.frames import FrameSource, Progress, ahead, is_large
+from amber_ladder.core.fusion._activity import window
 from amber_ladder.core.fusion._levels import expand_onto, finished, halve, split
 from amber_ladder.core.fusion._moved import barred
 from amber_ladder.core.fusion._plain import HALF_AVERAGE, nothing_sharp
-from amber_ladder.core.fusion._strips import strips_of, tiles_of
+from amber_ladder.core.fusion._strips import held_by, strips_of, tiles_of
 from amber_ladder.core.fusion._survey import Survey
-from amber_ladder.core.fusion._taking import Asked, Shown, Won, quiet, take, window
+from amber_ladder.core.fusion._taking import Asked, Shown, Won, quiet, take
 from amber_ladder.core.registration import Matrix, inverse, warp
 
 Float = NDArray[np.float32]
@@ -48,10 +49,10 @@ class _Level:
         missed: NDArray[np.bool_],
         sharpest: bool,
     ) -> None:
-        self.weights = window(window_px)
-        self.tiles = tiles_of(shape, len(self.weights) - 1, wanted)
+        self.window = window(window_px)
+        self.tiles = tiles_of(shape, self.window.reach, wanted)
         self.first, self.last = _asked_in(self.tiles, shape, found, plain, sharpest=sharpest)
-        self.beside = np.array([_in_tile(missed, tile, shape).any() for tile in self.tiles.tolist()], bool)
+        self.beside = held_by(self.tiles, shape, missed, _AROUND_PX)[:, 1] > 0
         # What all frames together say, where noise shall be averaged away.
         both = shape if calmed else (0, 0)
         self.won = Won(
@@ -137,7 +138,7 @@ class Pyramid:
                 found.surface.index,
                 HALF_AVERAGE,
             )
-            take(shown, asked, level.strips(place, reference=reference), level.weights, level.won)
+            take(shown, asked, level.strips(place, reference=reference), level.window, level.won)
             back = coarser_back
         self._add_base(inverse(back), gain, wrong)
 
@@ -196,24 +197,16 @@ def _asked_in(
     They are those at which something in it may be ``sharpest``, with some to spare, or that have a share in the mean
     where all of it is ``plain`` (H, W, or empty); all of them where the survey knows little, or is not to decide.
     """
-    index, known = found.surface.index, found.surface.known
-    first, last = np.full(len(tiles), -np.inf), np.full(len(tiles), np.inf)
-    for i, tile in enumerate(tiles.tolist()):
-        top, bottom, left, right = tile
-        calm = plain[top:bottom, left:right] if plain.size else plain
-        if (calm.size and calm.all()) or (sharpest and _in_tile(known, tile, shape).mean() > _MOSTLY):
-            spare = float(HALF_AVERAGE) if calm.any() else _SPARE_FRAMES
-            own = _in_tile(index, tile, shape)
-            first[i], last[i] = own.min() - spare, own.max() + spare
-    return first, last
-
-
-def _in_tile(surface: NDArray[Any], tile: list[int], shape: tuple[int, int]) -> NDArray[Any]:
-    """Of a plane as large as the surface, what lies in and around a tile of a level."""
-    smaller = surface.shape[0] / shape[0]
-    top, bottom, left, right = (int(edge * smaller) for edge in tile)
-    more = _AROUND_PX
-    return surface[max(top - more, 0) : bottom + more + 1, max(left - more, 0) : right + more + 1]
+    everything = np.full(len(tiles), -np.inf), np.full(len(tiles), np.inf)
+    if not (sharpest or plain.size):
+        return everything
+    calm = held_by(tiles, shape, plain, 0)[:, 2] if plain.size else np.zeros(len(tiles))
+    some = calm == 1
+    if sharpest:
+        some |= held_by(tiles, shape, found.surface.known, _AROUND_PX)[:, 2] > _MOSTLY
+    low, high, _ = held_by(tiles, shape, found.surface.index, _AROUND_PX).T
+    spare = np.where(calm > 0, float(HALF_AVERAGE), _SPARE_FRAMES)
+    return np.where(some, low - spare, everything[0]), np.where(some, high + spare, everything[1])
 
 
 def _not_reached(found: Survey) -> NDArray[np.bool_]:

@@ -11,20 +11,13 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_ladder.core.fusion._levels import half_way, mirrored, nearly_on
+from amber_ladder.core.fusion._activity import Window, activity
 from amber_ladder.core.registration import steady_run, window_of
 
 Float = NDArray[np.float32]
 Matrix = NDArray[np.float64]
 
 _NOTHING = np.float32(-2)  # less than any activity, and than the worst of what is best so far
-
-
-def window(spread_px: float) -> Float:
-    """One half of a Gaussian's weights from its middle on; an even number of them lies beyond that."""
-    reach = 2 * int(np.ceil(1.5 * spread_px))
-    weights = np.exp(-0.5 * (np.arange(reach + 1) / spread_px) ** 2)
-    return np.asarray(weights / (2 * weights.sum() - weights[0]), np.float32)
 
 
 class Shown(NamedTuple):
@@ -73,23 +66,24 @@ class Won(NamedTuple):
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def take(shown: Shown, asked: Asked, strips: NDArray[np.int64], weights: Float, won: Won) -> None:
+def take(shown: Shown, asked: Asked, strips: NDArray[np.int64], window: Window, won: Won) -> None:
     """Take a frame's detail of one level where it has more than the best so far.
 
-    How much it has is its squared detail in brightness, averaged with ``weights``.
+    How much it has is its squared detail in brightness, averaged over the ``window``.
     """
     longest = 0
     for strip in range(len(strips)):
         longest = max(longest, strips[strip, 3] - strips[strip, 2])
-    pixel = np.arange(longest + 2 * len(weights)).astype(np.float32)
+    pixel = np.arange(longest + 4).astype(np.float32)
     for strip in numba.prange(len(strips)):
         top, bottom, left, right = strips[strip]
         shape, none = (bottom - top, right - left), (0, 0)
         better = np.zeros(shape, np.float32)
-        share = np.zeros(shape if asked.plain.size else none, np.float32)
+        averaged = asked.plain.size and _any(asked.plain[top:bottom], left, right)
+        share = np.zeros(shape if averaged else none, np.float32)
         speaks = np.zeros(shape if won.seen.size else none, np.float32)
         hit = np.zeros(right - left, np.float32)
-        low, high = _choose(shown, asked, weights, won, top, left, pixel, better, share, speaks, hit)
+        low, high = _choose(shown, asked, window, won, top, left, pixel, better, share, speaks, hit)
         if high <= low:
             continue
         first, last = 0, len(hit)
@@ -102,8 +96,17 @@ def take(shown: Shown, asked: Asked, strips: NDArray[np.int64], weights: Float, 
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _any(mask: NDArray[np.uint8], left: int, right: int) -> bool:
+    most = np.uint8(0)
+    for row in mask:
+        for one in row[left:right]:
+            most = max(most, one)
+    return bool(most > 0)
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _choose(
-    shown: Shown, asked: Asked, weights: Float, won: Won, top: int, left: int, pixel: Float, better: Float,
+    shown: Shown, asked: Asked, window: Window, won: Won, top: int, left: int, pixel: Float, better: Float,
     share: Float, speaks: Float, hit: Float,
 ) -> tuple[int, int]:  # fmt: skip
     """Where in a strip a frame has a part, as what (rows, columns, all), and ``hit``: in which columns.
@@ -120,21 +123,22 @@ def _choose(
     )
     u_end = max(a * far_x[0], a * far_x[1]) + max(b * far_y[0], b * far_y[1]) + c
     v_end = max(d * far_x[0], d * far_x[1]) + max(e * far_y[0], e * far_y[1]) + f
-    first, above = int(np.floor(u)), int(np.floor(v))
-    averaged = np.empty((int(np.floor(v_end)) + 2 - above, int(np.floor(u_end)) + 2 - first), np.float32)
-    _weigh(shown, above, first, weights, averaged)
-    activity = np.empty(columns, np.float32)
+    averaged, above, first = activity(
+        shown.planes[3], shown.coarser[3], (shown.gain, shown.coarser_gain), window,
+        (int(np.floor(v)), int(np.floor(v_end)) + 1), (int(np.floor(u)), int(np.floor(u_end)) + 1),
+    )  # fmt: skip
+    own = np.empty(columns, np.float32)
     low, high = rows, 0
     for q in range(rows):
         y = top + q
         start, end = max(asked.spans[y, 0], left) - left, min(asked.spans[y, 1], left + columns) - left
         if end <= start:
             continue
-        _moved(averaged, a * left + b * y + c - first, a, d * left + e * y + f - above, d, pixel, activity)
-        here, within, count = slice(left + start, left + end), activity[start:end], np.float32(0)
+        _moved(averaged, a * left + b * y + c - first, a, d * left + e * y + f - above, d, pixel, own)
+        here, within, count = slice(left + start, left + end), own[start:end], np.float32(0)
         if asked.wrong.size:
             _silence(asked.wrong[y, here], within)
-        if asked.plain.size:
+        if share.size:
             count += _averaged(asked, y, left + start, within, share[q, start:end], hit[start:end], won)
         if won.seen.size:
             count += _count(within, won.total[y, here], won.seen[y, here], speaks[q, start:end], hit[start:end])
@@ -144,57 +148,6 @@ def _choose(
         if count > 0:
             low, high = min(low, q), q + 1
     return low, high
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _weigh(shown: Shown, top: int, left: int, weights: Float, out: Float) -> None:
-    """Squared detail in brightness of a frame, averaged with ``weights``, in a window from ``top``, ``left`` on.
-
-    In the frame's own pixels: moved first, it would lose some where it is moved by half a pixel.
-    """
-    plane, coarser = shown.planes[3], shown.coarser[3]
-    reach, least = len(weights) - 1, shown.coarser_gain / shown.gain
-    start = left - reach - ((left - reach) & 1)
-    wide, skipped = out.shape[1] + left + reach - start, left - reach - start
-    first = (start >> 1) - 1
-    line, own = np.empty((wide >> 1) + 4, np.float32), np.empty(wide, np.float32)
-    above, here, below = np.empty_like(line), np.empty_like(line), np.empty_like(line)
-    across = np.empty((len(out) + 2 * reach, out.shape[1]), np.float32)
-    held = -(2**40)
-    for q in range(len(across)):
-        y = top - reach + q
-        j = y >> 1
-        if j != held:
-            held = j
-            for near, values in ((j - 1, above), (j, here), (j + 1, below)):
-                _read(coarser[mirrored(near, len(coarser))], first, least, values)
-        _read(plane[mirrored(y, len(plane))], start, np.float32(1), own)
-        if y & 1:
-            half_way(here, below, line)
-        else:
-            nearly_on(above, here, below, line)
-        _less(line, line[1:], line[2:], own)
-        _square(own)
-        _averaged_along(own[skipped:], weights, across[q])
-    squared = shown.gain * shown.gain
-    for q in range(len(out)):
-        _averaged_down(across, q + reach, weights, out[q])
-        for k in range(out.shape[1]):
-            out[q, k] *= squared
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _read(row: NDArray[Any], start: int, gain: np.float32, out: Float) -> None:
-    """A part of a row, mirrored beyond its ends."""
-    first, last = min(max(-start, 0), len(out)), max(min(len(row) - start, len(out)), 0)
-    if first < last:
-        inside, part = out[first:last], row[start + first :]
-        for k in range(len(inside)):
-            inside[k] = gain * np.float32(part[k])
-    for k in range(first):
-        out[k] = gain * np.float32(row[mirrored(start + k, len(row))])
-    for k in range(max(last, first), len(out)):
-        out[k] = gain * np.float32(row[mirrored(start + k, len(row))])
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -232,122 +185,94 @@ def _give(
 ) -> None:  # fmt: skip
     """Put a frame's part of a strip where it has any: in its ``rows`` and ``columns``, of which the first is even."""
     (low, high), (first, last) = rows, columns
-    here, part = slice(left + first, left + last), slice(first, last)
-    own = np.empty((high - low, last - first), np.float32)
-    height, width = won.best.shape
-    for c in range(3):
-        # Repeated beyond its border, the coarser level is taken back by ``expand_onto``.
-        _beyond(shown, c, top + low, left + first, (0, (height - 1) >> 1), (0, (width - 1) >> 1), pixel, own)
-        for q in range(low, high):
-            _replace(own[q - low], better[q, part], won.detail[c, top + q, here])
-            if share.size:
-                _add(own[q - low], share[q, part], won.detail[c, top + q, here])
-            if speaks.size:
-                _add(own[q - low], speaks[q, part], won.all_detail[c, top + q, here])
+    own = np.empty((3, high - low, last - first), np.float32)
+    _beyond(shown, top + low, left + first, won.best.shape, pixel, own)
+    _replace(own, better, (low, first), (top + low, left + first), won.detail)
+    if share.size:
+        _add(own, share, (low, first), (top + low, left + first), won.detail)
+    if speaks.size:
+        _add(own, speaks, (low, first), (top + low, left + first), won.all_detail)
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _beyond(
-    shown: Shown, colour: int, top: int, left: int, rows: tuple[int, int], columns: tuple[int, int], pixel: Float,
-    out: Float,
-) -> None:  # fmt: skip
-    """What a window of a level, from ``top`` and the even column ``left`` on, holds beyond the coarser level.
+def _beyond(shown: Shown, top: int, left: int, level: tuple[int, int], pixel: Float, out: Float) -> None:
+    """What a window (3, rows, columns) of a ``level`` (its height, width) holds beyond the coarser level.
 
-    That ends with its ``rows`` and ``columns`` (first, last) and is repeated beyond.
+    It begins at ``top`` and the even column ``left``. The coarser level is repeated beyond its border.
     """
-    window_of(shown.planes[colour], shown.back, shown.gain, top, left, pixel, out)
-    start, wide = (left >> 1) - 1, ((out.shape[1] - 1) >> 1) + 3
-    first, last = max(start, columns[0]), min(start + wide - 1, columns[1])
-    above, below = max((top >> 1) - 1, rows[0]), min(((top + len(out) - 1) >> 1) + 1, rows[1])
-    small, line = np.empty((below - above + 1, last - first + 1), np.float32), np.empty(wide, np.float32)
-    window_of(shown.coarser[colour], shown.coarser_back, shown.coarser_gain, above, first, pixel, small)
-    inside = line[first - start : last - start + 1]
-    for q in range(len(out)):
-        j = (top + q) >> 1
-        here, under = small[j - above], small[min(j + 1, below) - above]
-        if (top + q) & 1:
-            half_way(here, under, inside)
-        else:
-            nearly_on(small[max(j - 1, above) - above], here, under, inside)
-        for i in range(first - start):
-            line[i] = inside[0]
-        for i in range(last - start + 1, wide):
-            line[i] = inside[len(inside) - 1]
-        _less(line, line[1:], line[2:], out[q])
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _square(line: Float) -> None:
-    for k in range(len(line)):
-        line[k] = line[k] * line[k]
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _averaged_along(line: Float, weights: Float, out: Float) -> None:
-    reach = len(weights) - 1
-    weight, here = weights[0], line[reach:]
-    for k in range(len(out)):
-        out[k] = weight * here[k]
-    for t in range(1, reach + 1):
-        weight, before, after = weights[t], line[reach - t :], line[reach + t :]
-        for k in range(len(out)):
-            out[k] += weight * (before[k] + after[k])
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _averaged_down(rows: Float, at: int, weights: Float, out: Float) -> None:
-    """A row, averaged with those above and below."""
-    weight, here = weights[0], rows[at]
-    for k in range(len(out)):
-        out[k] = weight * here[k]
-    for t in range(1, len(weights)):
-        weight, above, below = weights[t], rows[at - t], rows[at + t]
-        for k in range(len(out)):
-            out[k] += weight * (above[k] + below[k])
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _less(before: Float, here: Float, after: Float, out: Float) -> None:
-    """Take away a line of half as many pixels, of which ``here`` begins at the first of ``out``."""
+    window_of(shown.planes, shown.back, shown.gain, top, left, pixel, out)
+    _, rows, columns = out.shape
+    # What of the coarser level is needed, and what there is of that.
+    above, start = (top >> 1) - 1, (left >> 1) - 1
+    size = (((top + rows - 1) >> 1) + 2 - above, ((columns + 1) >> 1) + 2)
+    first, begin = max(above, 0), max(start, 0)
+    end, stop = min(above + size[0], (level[0] + 1) >> 1), min(start + size[1], (level[1] + 1) >> 1)
+    coarse = np.empty((3, end - first, stop - begin), np.float32)
+    window_of(shown.coarser, shown.coarser_back, shown.coarser_gain, first, begin, pixel, coarse)
+    if coarse.shape[1] < size[0] or coarse.shape[2] < size[1]:
+        coarse = _repeated(coarse, first - above, begin - start, size)
     half, eighth, most = np.float32(0.5), np.float32(0.125), np.float32(0.75)
-    for m in range(len(out) >> 1):
-        out[2 * m] -= eighth * (before[m] + after[m]) + most * here[m]
-        out[2 * m + 1] -= half * (here[m] + after[m])
-    if len(out) & 1:
-        m = len(out) >> 1
-        out[2 * m] -= eighth * (before[m] + after[m]) + most * here[m]
+    one, two = np.uint64(1), np.uint64(2)
+    line, wide = np.empty(size[1], np.float32), np.uint64(columns >> 1)
+    for at in range(3 * rows):
+        c, q = np.uint64(at // rows), np.uint64(at % rows)
+        y = top + at % rows
+        j = np.uint64((y >> 1) - above)
+        if y & 1:
+            for k in range(np.uint64(size[1])):
+                line[k] = half * (coarse[c, j, k] + coarse[c, j + one, k])
+        else:
+            for k in range(np.uint64(size[1])):
+                line[k] = eighth * (coarse[c, j - one, k] + coarse[c, j + one, k]) + most * coarse[c, j, k]
+        for m in range(wide):
+            out[c, q, two * m] -= eighth * (line[m] + line[m + two]) + most * line[m + one]
+            out[c, q, two * m + one] -= half * (line[m + one] + line[m + two])
+        if columns & 1:
+            out[c, q, two * wide] -= eighth * (line[wide] + line[wide + two]) + most * line[wide + one]
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _silence(wrong: NDArray[np.uint8], activity: Float) -> None:
-    for k in range(len(activity)):
-        activity[k] = activity[k] if wrong[k] == 0 else _NOTHING
+def _repeated(planes: Float, above: int, before: int, size: tuple[int, int]) -> Float:
+    """Planes (3, H, W) whose border is repeated ``above`` and ``before`` them, and as far as ``size`` beyond."""
+    _, height, width = planes.shape
+    out = np.empty((3, size[0], size[1]), np.float32)
+    for q in range(size[0]):
+        for k in range(size[1]):
+            for c in range(3):
+                out[c, q, k] = planes[c, min(max(q - above, 0), height - 1), min(max(k - before, 0), width - 1)]
+    return out
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _averaged(asked: Asked, y: int, left: int, activity: Float, share: Float, hit: Float, won: Won) -> np.float32:
+def _silence(wrong: NDArray[np.uint8], own: Float) -> None:
+    for k in range(len(own)):
+        own[k] = own[k] if wrong[k] == 0 else _NOTHING
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _averaged(asked: Asked, y: int, left: int, own: Float, share: Float, hit: Float, won: Won) -> np.float32:
     """A frame's share in each pixel of a row that is plain, where it speaks; there it is not compared."""
     finer, reach, count = len(asked.surface) / len(won.best), asked.reach, np.float32(0)
     index, most = asked.surface[min(int(y * finer), len(asked.surface) - 1)], asked.surface.shape[1] - 1
     for k in range(len(share)):
         if asked.plain[y, left + k]:
             apart = abs(index[min(int((left + k) * finer), most)] - np.float32(asked.place))
-            if activity[k] != _NOTHING and apart < reach:
+            if own[k] != _NOTHING and apart < reach:
                 share[k] = (np.float32(1) - apart / reach) / reach
                 hit[k] += share[k]
                 count += share[k]
                 if won.winner.size and apart <= np.float32(0.5):
                     won.winner[y, left + k] = asked.place
-            activity[k] = _NOTHING
+            own[k] = _NOTHING
     return count
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _count(activity: Float, total: Float, seen: Float, speaks: Float, hit: Float) -> np.float32:
+def _count(own: Float, total: Float, seen: Float, speaks: Float, hit: Float) -> np.float32:
     none, one, count = np.float32(0), np.float32(1), np.float32(0)
-    for k in range(len(activity)):
-        speaks[k] = one if activity[k] >= none else none
-        total[k] += activity[k] * speaks[k]
+    for k in range(len(own)):
+        speaks[k] = one if own[k] >= none else none
+        total[k] += own[k] * speaks[k]
         seen[k] += speaks[k]
         hit[k] += speaks[k]
         count += speaks[k]
@@ -355,16 +280,15 @@ def _count(activity: Float, total: Float, seen: Float, speaks: Float, hit: Float
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _compare(activity: Float, best: Float, won: Float, hit: Float) -> np.float32:
-    none, one, count = np.float32(0), np.float32(1), np.float32(0)
-    for k in range(len(activity)):
-        more = one if activity[k] > best[k] else none
-        best[k] = max(activity[k], best[k])
+def _compare(own: Float, best: Float, won: Float, hit: Float) -> np.float32:
+    none, one, count = np.float32(0), np.float32(1), np.int32(0)
+    for k in range(len(own)):
+        more = one if own[k] > best[k] else none
+        best[k] = max(own[k], best[k])
         won[k] = more
         hit[k] += more
-    for k in range(len(activity)):
-        count += won[k]
-    return count
+        count |= np.int32(more)
+    return np.float32(count)
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -374,15 +298,26 @@ def _credit(won: Float, place: np.int16, winner: NDArray[np.int16]) -> None:
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _replace(own: Float, won: Float, out: Float) -> None:
-    for k in range(len(out)):
-        out[k] = own[k] if won[k] > 0 else out[k]
+def _replace(own: Float, better: Float, there: tuple[int, int], here: tuple[int, int], out: Float) -> None:
+    """Where it is ``better``, from ``there`` (row, column) on, ``own`` (3, rows, columns) stands ``here``."""
+    _, rows, columns = own.shape
+    j, i, y, x = np.uint64(there[0]), np.uint64(there[1]), np.uint64(here[0]), np.uint64(here[1])
+    for q in range(np.uint64(rows)):
+        for c in range(np.uint64(3)):
+            for k in range(np.uint64(columns)):
+                won = better[j + q, i + k] > np.float32(0)
+                out[c, y + q, x + k] = own[c, q, k] if won else out[c, y + q, x + k]
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _add(own: Float, share: Float, out: Float) -> None:
-    for k in range(len(out)):
-        out[k] += share[k] * own[k]
+def _add(own: Float, share: Float, there: tuple[int, int], here: tuple[int, int], out: Float) -> None:
+    """As much of ``own`` (3, rows, columns) as its ``share`` says, from ``there`` (row, column) on, comes ``here``."""
+    _, rows, columns = own.shape
+    j, i, y, x = np.uint64(there[0]), np.uint64(there[1]), np.uint64(here[0]), np.uint64(here[1])
+    for q in range(np.uint64(rows)):
+        for c in range(np.uint64(3)):
+            for k in range(np.uint64(columns)):
+                out[c, y + q, x + k] += share[j + q, i + k] * own[c, q, k]
 
 
 @numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]

@@ -13,8 +13,9 @@ from amber_ladder.core.registration._similarity import (
     scale_of,
     shared_rectangle,
 )
-from amber_ladder.core.registration._warp import along_run, one_pixel, steady_run, warp, warped_picture, window_of
+from amber_ladder.core.registration._warp import along_run, one_pixel, steady_run, warp, warped_picture
 from amber_ladder.core.registration._wide import wide_blur
+from amber_ladder.core.registration._window import window_of
 
 __all__ = [
     "IDENTITY",

@@ -14,7 +14,9 @@ from amber_ladder.core.registration._similarity import Matrix, inverse
 
 Float = NDArray[np.float32]
 
-_TAPS, _CUBIC = 6, 4
+CUBIC = 4
+"""Pixels in a row that Catmull–Rom weighs."""
+_TAPS = 6
 _BAND_PX, _BLOCK_PX = 64, 512
 
 
@@ -61,7 +63,7 @@ def _warp_blocks(picture: NDArray[Any], back: Matrix, gain: np.float32, largest:
         low = int(np.floor(start)) - 1
         between = np.empty((int(np.floor(end)) + 3 - low, 3 * (right - left)), np.float32)
         for q in range(len(between)):
-            row, x = flat[_mirrored(low + q, height)], left
+            row, x = flat[mirrored(low + q, height)], left
             while x < right:
                 u = wider * x + b * (low + q - f) / e + c
                 i = int(np.floor(u))
@@ -102,12 +104,12 @@ def _four_along(row: NDArray[Any], across: np.float32, wider: np.float32, pixel:
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _four_near(row: NDArray[Any], i: int, t: np.float32, width: int, out: Float) -> None:
     """A pixel near the border."""
-    weights = np.empty(_CUBIC, np.float32)
+    weights = np.empty(CUBIC, np.float32)
     cubic_weights(t, weights)
     for k in range(3):
         total = np.float32(0)
-        for p in range(_CUBIC):
-            total += weights[p] * row[3 * _mirrored(i - 1 + p, width) + k]
+        for p in range(CUBIC):
+            total += weights[p] * row[3 * mirrored(i - 1 + p, width) + k]
         out[k] = total
 
 
@@ -163,96 +165,20 @@ def along_run(
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def window_of(
-    plane: NDArray[Any], back: Matrix, gain: np.float32, top: int, left: int, pixel: Float, out: Float
-) -> None:
-    """A window (rows, columns), from ``top``, ``left`` on, of a plane (H, W) moved to its place; ``back`` leads to it.
-
-    Catmull–Rom as in ``warped_picture``, by ``gain``, neither rounded nor cut back. The plane is mirrored beyond its
-    border; ``pixel`` counts from 0, at least as far as the window is wide.
-    """
-    height, width = plane.shape
-    rows, columns = out.shape
-    a, b, c = back[0]
-    d, e, f = back[1]
-    wider, right = a - b * d / e, left + columns
-    start = min(d * left, d * (right - 1)) + e * top + f
-    end = max(d * left, d * (right - 1)) + e * (top + rows - 1) + f
-    low = int(np.floor(start)) - 1
-    between = np.empty((int(np.floor(end)) + 3 - low, columns), np.float32)
-    for q in range(len(between)):
-        row, x = plane[_mirrored(low + q, height)], left
-        while x < right:
-            u = wider * x + b * (low + q - f) / e + c
-            i = int(np.floor(u))
-            run = min(steady_run(u - i, wider - 1.0), right - x)
-            if 1 <= i < width - 2:
-                run = min(run, width - 2 - i)
-                _between_four(
-                    row[i - 1 :], row[i:], row[i + 1 :], row[i + 2 :], np.float32(u - i), np.float32(wider - 1.0),
-                    np.float32(1), pixel, between[q, x - left : x - left + run],
-                )  # fmt: skip
-            else:
-                run = 1
-                between[q, x - left] = _one_near(row, i, np.float32(u - i))
-            x += run
-    for y in range(rows):
-        x = left
-        while x < right:
-            v = d * x + e * (top + y) + f
-            j = int(np.floor(v))
-            run, k = min(steady_run(v - j, d), right - x), x - left
-            j -= low
-            _between_four(
-                between[j - 1, k:], between[j, k:], between[j + 1, k:], between[j + 2, k:], np.float32(v - low - j),
-                np.float32(d), gain, pixel, out[y, k : k + run],
-            )  # fmt: skip
-            x += run
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _between_four(
-    before: NDArray[Any], here: NDArray[Any], after: NDArray[Any], last: NDArray[Any], beyond: np.float32,
-    change: np.float32, gain: np.float32, pixel: Float, out: Float,
-) -> None:  # fmt: skip
-    """A run of points, each between four pixels: the first ``beyond`` the second, the next one ``change`` more."""
-    one, half, more, most = np.float32(1), np.float32(0.5), np.float32(1.5), np.float32(2.5)
-    for m in range(len(out)):
-        t = beyond + pixel[m] * change
-        s = one - t
-        out[m] = gain * (
-            (one + t * t * (more * t - most)) * np.float32(here[m])
-            + (one + s * s * (more * s - most)) * np.float32(after[m])
-            - half * t * s * (s * np.float32(before[m]) + t * np.float32(last[m]))
-        )
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _one_near(row: NDArray[Any], i: int, t: np.float32) -> np.float32:
-    """A pixel near the border."""
-    weights = np.empty(_CUBIC, np.float32)
-    cubic_weights(t, weights)
-    total = np.float32(0)
-    for p in range(_CUBIC):
-        total += weights[p] * np.float32(row[_mirrored(i - 1 + p, len(row))])
-    return total
-
-
-@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def one_pixel(
     picture: NDArray[Any], u: float, v: float, gain: np.float32, largest: np.float32, out: NDArray[Any]
 ) -> None:
     """RGB at a place of a picture, which is mirrored beyond its border."""
     i, j = int(np.floor(u)), int(np.floor(v))
-    across, down = np.empty(_CUBIC, np.float32), np.empty(_CUBIC, np.float32)
+    across, down = np.empty(CUBIC, np.float32), np.empty(CUBIC, np.float32)
     cubic_weights(np.float32(u - i), across)
     cubic_weights(np.float32(v - j), down)
     for k in range(3):
         total = np.float32(0)
-        for q in range(_CUBIC):
-            row = _mirrored(j - 1 + q, picture.shape[0])
-            for p in range(_CUBIC):
-                total += down[q] * across[p] * picture[row, _mirrored(i - 1 + p, picture.shape[1]), k]
+        for q in range(CUBIC):
+            row = mirrored(j - 1 + q, picture.shape[0])
+            for p in range(CUBIC):
+                total += down[q] * across[p] * picture[row, mirrored(i - 1 + p, picture.shape[1]), k]
         out[k] = min(max(total * gain, np.float32(0)), largest) + np.float32(0.5)
 
 
@@ -265,7 +191,7 @@ def steady_run(fraction: float, change: float) -> int:
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
-def _mirrored(at: int, length: int) -> int:
+def mirrored(at: int, length: int) -> int:
     at = -1 - at if at < 0 else at
     at = 2 * length - 1 - at if at >= length else at
     return min(max(at, 0), length - 1)
