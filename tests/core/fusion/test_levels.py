@@ -6,9 +6,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from amber_ladder.core.fusion._activity import window
+from amber_ladder.core.fusion._activity import activity, window
 from amber_ladder.core.fusion._levels import expand_onto, finished, halve, split
-from amber_ladder.core.fusion._strips import strips_of, tiles_of
+from amber_ladder.core.fusion._strips import held_by, strips_of, tiles_of
 from amber_ladder.core.fusion._taking import Asked, Shown, Won, take
 from amber_ladder.core.registration import IDENTITY, inverse, warped_picture, window_of
 
@@ -78,6 +78,36 @@ class Levels(unittest.TestCase):
                     if plain[inner].size:
                         off = np.sqrt(np.mean((best[inner] / plain[inner] - 1) ** 2))
                         self.assertLess(off, most)
+
+    def test_how_much_detail_a_place_has_is_the_same_whatever_part_is_asked_for(self) -> None:
+        """Else the borders of strips would show, and a patch would differ from the whole."""
+        picture = self.random.integers(0, 255, (131, 257, 3), np.uint8)
+        planes, half = self.planes(picture)
+        gains = (np.float32(1.1), np.float32(1.1 / 256))
+        for spread_px in (1.0, 2.2, 9.0):
+            over = window(spread_px)
+            whole, top, left = activity(planes[3], half[3], gains, over, (0, 130), (0, 256))
+            for rows, columns in (
+                ((0, 9), (0, 5)),
+                ((3, 40), (201, 256)),
+                ((77, 130), (31, 32)),
+                ((64, 65), (100, 199)),
+            ):
+                part, first, start = activity(planes[3], half[3], gains, over, rows, columns)
+                of_part = part[rows[0] - first : rows[1] - first + 1, columns[0] - start : columns[1] - start + 1]
+                of_whole = whole[rows[0] - top : rows[1] - top + 1, columns[0] - left : columns[1] - left + 1]
+                self.assertEqual(of_part.shape, (rows[1] - rows[0] + 1, columns[1] - columns[0] + 1))
+                np.testing.assert_array_equal(of_part, of_whole)
+
+    def test_what_a_plane_holds_in_each_tile(self) -> None:
+        plane = self.random.random((90, 120), np.float32)
+        tiles = tiles_of((180, 240), 8, None)
+        held, around = held_by(tiles, (180, 240), plane, 0), held_by(tiles, (180, 240), plane, 2)
+        for (top, bottom, left, right), alone, more in zip(tiles // 2, held, around, strict=True):
+            for margin, (low, high, mean) in ((0, alone), (2, more)):
+                after = margin + (margin > 0)
+                part = plane[max(top - margin, 0) : bottom + after, max(left - margin, 0) : right + after]
+                np.testing.assert_allclose((low, high, mean), (part.min(), part.max(), part.mean()), rtol=1e-5)
 
     def test_a_frame_speaks_where_it_reaches_and_is_not_wrong(self) -> None:
         picture = self.random.integers(0, 255, (96, 160, 3), np.uint8)
