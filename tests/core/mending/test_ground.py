@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.mending import ground_by_depth, ground_like, ground_plain
+from amber_ladder.core.mending._ground import _guided
 
 HEIGHT, WIDTH = 420, 600
 Float = NDArray[np.float32]
@@ -99,6 +100,23 @@ class Ground(unittest.TestCase):
         self.check(ground_plain(picture, depth, 2.0), ground, bristles)
         known = np.full(ground.shape, 9.0, np.float32)
         self.assertIsNone(ground_plain(picture, known, 2.0))
+
+    def test_its_rim_follows_the_picture_as_the_guided_filter_is_published(self) -> None:
+        picture, ground, _ = scene(4)
+        guide, mask, radius = picture[100:220, 60:240].astype(np.float64) / 255, ground[100:220, 60:240] * 1.0, 3
+        guide[:30] = 0.5  # where the picture has no edge, the mask is only averaged
+
+        def mean(plane: NDArray[Any]) -> NDArray[Any]:
+            return np.asarray(cv2.blur(plane, (2 * radius + 1,) * 2, borderType=cv2.BORDER_REFLECT))
+
+        middle, own = mean(guide), mean(mask)
+        along = mean(guide * mask[..., None]) - middle * own[..., None]
+        products = (guide[..., :, None] * guide[..., None, :]).reshape(*mask.shape, 9)
+        spread = mean(products).reshape(*mask.shape, 3, 3) - middle[..., :, None] * middle[..., None, :]
+        slope = np.linalg.solve(spread + 1e-4 * np.eye(3), along[..., None])[..., 0]
+        plain = (mean(slope) * guide).sum(axis=2) + mean(own - (slope * middle).sum(axis=2))
+        found = _guided(guide.astype(np.float32), mask.astype(np.float32), radius)
+        np.testing.assert_allclose(found, plain, atol=1e-3)
 
     def test_what_looks_like_a_place_is_ground(self) -> None:
         picture, ground, bristles = scene(4)

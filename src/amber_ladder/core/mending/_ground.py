@@ -1,6 +1,7 @@
 """Which pixels are ground: by how far they lie, or how they look; bristles before it are none."""
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,6 +25,14 @@ _LEAST_SHARE = 1e-4  # of the picture: a smaller ground is none
 _ROUNDS = 2
 _EDGE = 1e-4  # variance of the picture below which an edge is none (guided filter)
 _NARROWEST = (0.12, 0.88)  # shares between which a pixel is both
+_ABOVE = (
+    (0, 0),
+    (0, 1),
+    (0, 2),
+    (1, 1),
+    (1, 2),
+    (2, 2),
+)  # rows and columns of a symmetric matrix, from its diagonal on
 
 
 def ground_by_depth(picture: NDArray[np.uint8], depth: Float, farther_than: float, feather_px: float) -> Float | None:
@@ -163,14 +172,28 @@ def _guided(guide: Float, mask: Float, radius: int) -> Float:
 
     middle, own = mean(guide), mean(mask)
     along = mean(guide * mask[..., None]) - middle * own[..., None]
-    spread = np.empty((*mask.shape, 3, 3), np.float32)
-    for i in range(3):
-        for j in range(i, 3):
-            spread[..., i, j] = mean(guide[..., i] * guide[..., j]) - middle[..., i] * middle[..., j]
-            spread[..., j, i] = spread[..., i, j]
-    spread += np.float32(_EDGE) * np.eye(3, dtype=np.float32)
-    slope = np.linalg.solve(spread, along[..., None])[..., 0]
+    spread = np.empty((len(_ABOVE), *mask.shape), np.float32)
+    for plane, (i, j) in zip(spread, _ABOVE, strict=True):
+        plane[:] = mean(guide[..., i] * guide[..., j]) - middle[..., i] * middle[..., j] + np.float32(_EDGE * (i == j))
+    slope = np.ascontiguousarray(along)
+    _solve(spread, slope)
     offset = own - (slope * middle).sum(axis=2)
-    return np.asarray(
-        (mean(slope.astype(np.float32)) * guide).sum(axis=2) + mean(offset.astype(np.float32)), np.float32
-    )
+    return np.asarray((mean(slope) * guide).sum(axis=2) + mean(offset), np.float32)
+
+
+@numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _solve(above: Float, right: Float) -> None:
+    """Solve 3 × 3 equations of each pixel (LDLᵀ): ``above`` (6, H, W) as ``_ABOVE``, ``right`` (H, W, 3) in place."""
+    for y in numba.prange(right.shape[0]):
+        for x in range(right.shape[1]):
+            d0, s01, s02 = above[0, y, x], above[1, y, x], above[2, y, x]
+            l1, l2 = s01 / d0, s02 / d0
+            d1, left = above[3, y, x] - l1 * s01, above[4, y, x] - l1 * s02
+            l3 = left / d1
+            d2 = above[5, y, x] - l2 * s02 - l3 * left
+            b0, b1, b2 = right[y, x, 0], right[y, x, 1], right[y, x, 2]
+            b1 -= l1 * b0
+            b2 -= l2 * b0 + l3 * b1
+            b2 /= d2
+            b1 = b1 / d1 - l3 * b2
+            right[y, x, 0], right[y, x, 1], right[y, x, 2] = b0 / d0 - l1 * b1 - l2 * b2, b1, b2
