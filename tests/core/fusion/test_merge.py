@@ -171,6 +171,18 @@ class MergeOfASimulatedStack(unittest.TestCase):
             self.assertEqual(wide.dtype, np.uint16)
             self.assertLess(float(np.abs(wide / 257 - narrow).mean()), 0.6)
 
+    def test_the_smallest_frames_that_are_taken_are_merged_too(self) -> None:
+        height, width = self.stack.frames.shape
+        here = np.s_[height // 2 : height // 2 + 64, width // 2 : width // 2 + 64]
+        small = MemoryFrames([np.ascontiguousarray(picture[here]) for picture in self.stack.frames.pictures])
+        found = survey(small, progress=no_progress)
+        styles = [Style(method) for method in METHODS] + [Style("pyramid", window_px=px) for px in (0.5, 50.0)]
+        for style in styles:
+            with self.subTest(style):
+                merged = merge(small, found, style, progress=no_progress)
+                self.assertEqual(merged.composite.shape, (64, 64, 3))
+                self.assertAlmostEqual(sum(merged.share), 1.0)
+
     def test_stopping_ends_the_work(self) -> None:
         def stop(phase: str, done: int, total: int) -> None:
             if done == 3:

@@ -72,7 +72,8 @@ def sight(grey: Float, factor: int) -> Sight:
     point = np.asarray(cv2.morphologyEx(tones, cv2.MORPH_TOPHAT, np.ones((3, 3), np.uint8)), np.uint8)
     rows = grey[:: max(1, grey.shape[0] // 256)]
     bend = rows[:, 1:-1] - 0.5 * (rows[:, 2:] + rows[:, :-2])
-    runs = bend[:, : bend.shape[1] // _RUN_PX * _RUN_PX].reshape(-1, _RUN_PX)
+    long = min(_RUN_PX, bend.shape[1])
+    runs = bend[:, : bend.shape[1] // long * long].reshape(-1, long)
     quiet = float(np.quantile((runs * runs).mean(axis=1), _QUIET)) ** 0.5
     # Pixels that were averaged, or shrunk as a JPEG is, have less of it.
     return Sight(ratio, point, quiet / _SECOND_DIFFERENCE * factor)
