@@ -192,6 +192,7 @@ def steady_run(fraction: float, change: float) -> int:
 
 @numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
 def mirrored(at: int, length: int) -> int:
+    """A place along a line of this length, mirrored beyond its ends, which are repeated."""
     at = -1 - at if at < 0 else at
     at = 2 * length - 1 - at if at >= length else at
     return min(max(at, 0), length - 1)
