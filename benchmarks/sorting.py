@@ -72,7 +72,7 @@ def _judge_stack(
             _compare(counts, kind, told & {kind}, true & {kind})
     names = [seen[place].name for place in stack.places]
     holes = {(seen[one.after].name, seen[one.before].name) for one in stack.holes}
-    _compare(counts, "holes", holes, {gap[:2] for gap in truth.gaps})
+    _compare(counts, "holes", holes, {_readable(card, gap[:2]) for gap in truth.gaps})
     if stack.trim:
         for place, bounds in zip(stack.trim, (truth.first, truth.last), strict=True):
             at, (low, high) = names.index(seen[place].name), sorted(names.index(name) for name in bounds)
@@ -90,6 +90,17 @@ def _judge_stack(
         if stack.thin:
             fewer = truth.take.step < 0.5
             counts["thin", "right" if (stack.thin.every > 1) == fewer else "missed" if fewer else "false"] += 1
+
+
+def _readable(card: SimulatedCard, gap: tuple[str, str]) -> tuple[str, str]:
+    """Of a hole whose frame on either side is a broken file, the next one that can be read."""
+    paths = [file.path for file in card.files]
+    after, before = (paths.index(name) for name in gap)
+    while card.files[after].broken:
+        after -= 1
+    while card.files[before].broken:
+        before += 1
+    return paths[after], paths[before]
 
 
 def main() -> None:
