@@ -58,10 +58,8 @@ def _warp_blocks(picture: NDArray[Any], back: Matrix, gain: np.float32, largest:
     for block in numba.prange(blocks * -(-height // _BAND_PX)):
         top, left = block // blocks * _BAND_PX, block % blocks * _BLOCK_PX
         bottom, right = min(top + _BAND_PX, height), min(left + _BLOCK_PX, width)
-        start = min(d * left, d * (right - 1)) + e * top + f
-        end = max(d * left, d * (right - 1)) + e * (bottom - 1) + f
-        low = int(np.floor(start)) - 1
-        between = np.empty((int(np.floor(end)) + 3 - low, 3 * (right - left)), np.float32)
+        low, count = rows_under(back, (top, bottom), (left, right))
+        between = np.empty((count, 3 * (right - left)), np.float32)
         for q in range(len(between)):
             row, x = flat[mirrored(low + q, height)], left
             while x < right:
@@ -188,6 +186,15 @@ def steady_run(fraction: float, change: float) -> int:
     if abs(change) < 1e-9:
         return 1 << 30
     return max(1, int((1.0 - fraction if change > 0 else fraction) / abs(change)))
+
+
+@numba.njit(nogil=True, cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def rows_under(back: Matrix, rows: tuple[int, int], columns: tuple[int, int]) -> tuple[int, int]:
+    """The first row, and how many, that four pixels down reach under a window (first, end) to which ``back`` leads."""
+    d, e, f = back[1]
+    ends = d * columns[0], d * (columns[1] - 1)
+    first = int(np.floor(min(ends[0], ends[1]) + e * rows[0] + f)) - 1
+    return first, int(np.floor(max(ends[0], ends[1]) + e * (rows[1] - 1) + f)) + 3 - first
 
 
 @numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]

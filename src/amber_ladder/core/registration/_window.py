@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_ladder.core.registration._similarity import Matrix
-from amber_ladder.core.registration._warp import CUBIC, cubic_weights, mirrored, steady_run
+from amber_ladder.core.registration._warp import CUBIC, cubic_weights, mirrored, rows_under, steady_run
 
 Float = NDArray[np.float32]
 
@@ -26,11 +26,9 @@ def window_of(
     a, b, c = back[0]
     d, e, f = back[1]
     wider, right = a - b * d / e, left + columns
-    start = min(d * left, d * (right - 1)) + e * top + f
-    end = max(d * left, d * (right - 1)) + e * (top + rows - 1) + f
-    low = int(np.floor(start)) - 1
-    between = np.empty((3, int(np.floor(end)) + 3 - low, columns), np.float32)
-    for q in range(between.shape[1]):
+    low, count = rows_under(back, (top, top + rows), (left, right))
+    between = np.empty((3, count, columns), np.float32)
+    for q in range(count):
         row, x = mirrored(low + q, height), left
         while x < right:
             u = wider * x + b * (low + q - f) / e + c
